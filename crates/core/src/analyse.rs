@@ -1,0 +1,343 @@
+//! The whole street for one take: marks in, everything the interface shows out.
+
+use nalgebra::{Point2, Point3};
+use serde::{Deserialize, Serialize};
+
+use crate::body::Landmark;
+use crate::camera::propagate;
+use crate::count::TapFit;
+use crate::event::Outcome;
+use crate::fault;
+use crate::judge::{Judged, Unseen, judge};
+use crate::marks::{CountSource, Marks};
+use crate::measure::{CoupleBody, Measure, Scene, measure};
+use crate::units::{Foot, MediaTime, Role};
+
+/// A step of the preparation.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "state", rename_all = "snake_case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum Stage {
+    /// Usable.
+    Ready,
+    /// Nothing there yet; what to do.
+    Missing {
+        /// In words.
+        what: String,
+    },
+    /// There and not usable; what is wrong and what to do.
+    Refused {
+        /// In words.
+        what: String,
+    },
+}
+
+/// A count of a repetition in the clip.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct CountCell {
+    /// Repetition, from 0.
+    pub repetition: u32,
+    /// Count, from 0.
+    pub count: usize,
+    /// As spoken.
+    pub label: String,
+    /// Its moment.
+    pub at: MediaTime,
+    /// Falls between beats.
+    pub between: bool,
+}
+
+/// The count as laid over the clip.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct CountView {
+    /// Beats a minute at the first 1.
+    pub tempo: f64,
+    /// Standard uncertainty of a beat's time, seconds.
+    pub sigma: f64,
+    /// The fit, when tapped.
+    pub taps: Option<TapFit>,
+    /// All counts in order of time.
+    pub cells: Vec<CountCell>,
+    /// End of the last repetition.
+    pub end: MediaTime,
+}
+
+/// The calibrated floor.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct FloorView {
+    /// How far the marks miss the reference drawn back, pixels (root mean square).
+    pub residual: f64,
+    /// Standard uncertainty of a point pointed at in the middle of the reference, metres.
+    pub sigma: f64,
+    /// Height of the lens over the floor, metres.
+    pub lens_height: f64,
+    /// Distance of the lens from the middle of the reference, metres.
+    pub distance: f64,
+    /// Half-metre grid lines around the reference, each as its two ends in the picture.
+    pub grid: Vec<[[f64; 2]; 2]>,
+    /// Length and width of the reference, metres.
+    pub size: [f64; 2],
+}
+
+/// A foot on the floor at a count.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Footprint {
+    /// Whose.
+    pub role: Role,
+    /// Which foot.
+    pub foot: Foot,
+    /// Repetition, from 0.
+    pub repetition: u32,
+    /// Count, from 0.
+    pub count: usize,
+    /// Heel, metres on the floor.
+    pub heel: [f64; 2],
+    /// Toe, metres on the floor.
+    pub toe: [f64; 2],
+    /// This foot arrived at this count.
+    pub arrives: bool,
+    /// It carries the weight after this count, by the chart or as marked.
+    pub weighted: bool,
+}
+
+/// A charted step and how it was answered.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct StepView {
+    /// Whose.
+    pub role: Role,
+    /// Repetition, from 0.
+    pub repetition: u32,
+    /// Count, from 0.
+    pub count: usize,
+    /// Charted foot.
+    pub foot: Foot,
+    /// Moment of the count.
+    pub charted: MediaTime,
+    /// Moment of the arrival, when marked.
+    pub arrived: Option<MediaTime>,
+    /// How it answers the chart.
+    pub outcome: Outcome,
+}
+
+/// Everything known about a take.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Analysis {
+    /// Figure named.
+    pub chart_stage: Stage,
+    /// Count laid.
+    pub count_stage: Stage,
+    /// Floor measured.
+    pub floor_stage: Stage,
+    /// Bodies marked.
+    pub bodies_stage: Stage,
+    /// The count.
+    pub count: Option<CountView>,
+    /// The floor.
+    pub floor: Option<FloorView>,
+    /// Charted steps with their answers.
+    pub steps: Vec<StepView>,
+    /// Feet on the floor.
+    pub footprints: Vec<Footprint>,
+    /// All measures.
+    pub measures: Vec<Measure>,
+    /// All faults judged, what to fix first in front.
+    pub judged: Vec<Judged>,
+    /// Faults this view cannot carry.
+    pub unseen: Vec<Unseen>,
+    /// Counts at which both dancers' feet are marked, of all counts.
+    pub marked: [usize; 2],
+}
+
+fn stage<T>(r: &Result<T, crate::measure::SceneError>) -> Stage {
+    use crate::measure::SceneError::{Missing, Refused};
+    match r {
+        Ok(_) => Stage::Ready,
+        Err(Missing(what)) => Stage::Missing {
+            what: (*what).to_owned(),
+        },
+        Err(Refused(what)) => Stage::Refused { what: what.clone() },
+    }
+}
+
+/// Analyses a take. `picture`: width and height of the clip's frames, pixels. Never fails: what
+/// cannot be computed yet is absent, and its stage says what to do.
+pub fn analyse(marks: &Marks, couple: CoupleBody, picture: [f64; 2]) -> Analysis {
+    let scene = Scene::new(marks, couple, picture);
+    let measures = measure(&scene);
+    let (judged, unseen) = scene
+        .chart
+        .as_ref()
+        .map(|(chart, _)| judge(fault::catalogue(), chart, &measures))
+        .unwrap_or_default();
+    let both = (0..scene.slots.len())
+        .filter(|i| {
+            Role::BOTH.iter().all(|r| {
+                scene.pose(*r, *i).is_some_and(|p| {
+                    [Landmark::LeftToe, Landmark::RightToe]
+                        .iter()
+                        .all(|l| p.points.contains_key(l))
+                })
+            })
+        })
+        .count();
+    Analysis {
+        chart_stage: if scene.chart.is_some() {
+            Stage::Ready
+        } else {
+            Stage::Missing {
+                what: "Say which figure is danced and how often.".into(),
+            }
+        },
+        count_stage: stage(&scene.grid),
+        floor_stage: stage(&scene.floor),
+        bodies_stage: if both > 0 {
+            Stage::Ready
+        } else {
+            Stage::Missing {
+                what: "Go to a count and mark heels and toes of both dancers.".into(),
+            }
+        },
+        count: count_view(&scene),
+        floor: floor_view(&scene),
+        steps: step_views(&scene),
+        footprints: footprints(&scene),
+        marked: [both, scene.slots.len()],
+        measures,
+        judged,
+        unseen,
+    }
+}
+
+fn count_view(scene: &Scene) -> Option<CountView> {
+    let grid = scene.grid.as_ref().ok()?;
+    let taps = match &scene.marks.count {
+        Some(CountSource::Taps { taps, .. }) => crate::count::fit_taps(taps).ok(),
+        _ => None,
+    };
+    let mut cells = Vec::new();
+    let mut beats = 0.0;
+    if let Some((_, pattern)) = &scene.chart {
+        beats = f64::from(pattern.beats) * f64::from(scene.marks.repetitions);
+        cells.extend(scene.slots.iter().filter_map(|s| {
+            let mark = pattern.marks.get(s.count)?;
+            Some(CountCell {
+                repetition: s.repetition,
+                count: s.count,
+                label: mark.label.clone(),
+                at: s.at,
+                between: mark.between,
+            })
+        }));
+    }
+    Some(CountView {
+        tempo: 60.0 / grid.period_at(0.0),
+        sigma: grid.sigma,
+        taps,
+        cells,
+        end: grid.time_of(beats),
+    })
+}
+
+fn floor_view(scene: &Scene) -> Option<FloorView> {
+    let calibration = scene.floor.as_ref().ok()?;
+    let reference = scene.marks.floor.as_ref()?;
+    let camera = &calibration.camera;
+    let middle = camera.project(Point3::origin())?;
+    let sigma = |axis: usize| {
+        propagate(Some(calibration), &[[middle.x, middle.y]], |c, p| {
+            c?.on_floor(Point2::from(p[0])).map(|q| q[axis])
+        })
+        .map_or(0.0, |e| e.sigma)
+    };
+    let (l, w) = (reference.length / 2.0 + 0.5, reference.width / 2.0 + 0.5);
+    let mut grid = Vec::new();
+    let mut line = |a: [f64; 2], b: [f64; 2]| {
+        let on = |p: [f64; 2]| camera.project(Point3::new(p[0], p[1], 0.0));
+        if let (Some(a), Some(b)) = (on(a), on(b)) {
+            grid.push([[a.x, a.y], [b.x, b.y]]);
+        }
+    };
+    let steps = |half: f64| {
+        let n = (half / 0.5).floor() as i32;
+        (-n..=n).map(|i| f64::from(i) * 0.5)
+    };
+    for x in steps(l) {
+        line([x, -w], [x, w]);
+    }
+    for y in steps(w) {
+        line([-l, y], [l, y]);
+    }
+    Some(FloorView {
+        residual: calibration.residual,
+        sigma: sigma(0).hypot(sigma(1)) / std::f64::consts::SQRT_2,
+        lens_height: camera.position.z,
+        distance: camera.position.coords.norm(),
+        grid,
+        size: [reference.length, reference.width],
+    })
+}
+
+fn step_views(scene: &Scene) -> Vec<StepView> {
+    Role::BOTH
+        .iter()
+        .flat_map(|role| {
+            scene.aligned[*role as usize].iter().map(|a| StepView {
+                role: *role,
+                repetition: a.charted.repetition,
+                count: a.charted.count,
+                foot: a.charted.foot,
+                charted: a.charted.at,
+                arrived: a.observed.map(|o| o.at),
+                outcome: a.outcome,
+            })
+        })
+        .collect()
+}
+
+fn footprints(scene: &Scene) -> Vec<Footprint> {
+    let Ok(calibration) = &scene.floor else {
+        return Vec::new();
+    };
+    let mut out = Vec::new();
+    for role in Role::BOTH {
+        for (i, slot) in scene.slots.iter().enumerate() {
+            let Some(pose) = scene.pose(role, i) else {
+                continue;
+            };
+            let step = scene.step_at(role, slot.repetition, slot.count);
+            let arriving = step.map(|s| s.observed.map_or(s.charted.foot, |o| o.foot));
+            let carries = step.is_some_and(|s| s.observed.map_or(s.charted.weight, |o| o.weight));
+            for foot in [Foot::Left, Foot::Right] {
+                let Some([heel, toe]) = pose.pixels(Landmark::heel_toe(foot)) else {
+                    continue;
+                };
+                let on = |p: [f64; 2]| calibration.camera.on_floor(Point2::from(p));
+                let (Some(heel), Some(toe)) = (on(heel), on(toe)) else {
+                    continue;
+                };
+                let arrives = arriving == Some(foot);
+                out.push(Footprint {
+                    role,
+                    foot,
+                    repetition: slot.repetition,
+                    count: slot.count,
+                    heel: heel.into(),
+                    toe: toe.into(),
+                    arrives,
+                    weighted: if arrives {
+                        carries
+                    } else {
+                        arriving.is_some() && !carries
+                    },
+                });
+            }
+        }
+    }
+    out
+}

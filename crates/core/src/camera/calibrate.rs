@@ -1,0 +1,526 @@
+//! Focal length and place of the phone from marked points of the floor.
+//!
+//! Homography (normalised DLT), focal candidates from its two orthogonality equations (Zhang, Z.
+//! (2000), "A flexible new technique for camera calibration", eq. 3–4) and from the prior of phone
+//! lenses, each refined by Levenberg–Marquardt on reprojection error with a prior on ln f; the
+//! cheapest is kept with the inverse of its normal matrix as covariance.
+
+use nalgebra::{Matrix3, Point2, Point3, Rotation3, SMatrix, SVector, Vector3};
+use serde::{Deserialize, Serialize};
+
+use super::pinhole::focal_of_view;
+use super::propagate::PIXEL_SIGMA;
+use super::{Camera, Homography, HomographyError};
+
+/// A phone's horizontal view unless known, degrees, and the relative spread of its focal length.
+const USUAL_VIEW: f64 = 65.0;
+const USUAL_SPREAD: f64 = 0.06;
+
+/// A point of the floor reference and where the coach saw it.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct FloorMark {
+    /// Metres on the floor.
+    pub floor: [f64; 2],
+    /// Pixels of the picture.
+    pub pixel: [f64; 2],
+}
+
+/// A calibrated camera.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Calibration {
+    /// Best camera.
+    pub camera: Camera,
+    /// Covariance of (ln f, rotation vector, position), the order of [`Camera::nudged`].
+    pub covariance: SMatrix<f64, 7, 7>,
+    /// Root mean square distance between the marks and the reference drawn back, pixels.
+    pub residual: f64,
+}
+
+/// Why the floor cannot be measured from these marks, and what to do.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum CalibrationError {
+    /// No homography.
+    #[error(transparent)]
+    Homography(#[from] HomographyError),
+    /// A mark that is no place.
+    #[error("A mark has no usable place. Set it again.")]
+    NotFinite,
+    /// Corners in crossing order.
+    #[error(
+        "The corners are crossed. Mark them in order around the reference, the way they are numbered."
+    )]
+    Crossed,
+    /// The reference is seen mirrored.
+    #[error(
+        "The corners go round the wrong way. Seen from above they run counter-clockwise; swap the first two."
+    )]
+    Mirrored,
+    /// Edge-on.
+    #[error(
+        "The phone looks along the floor, so its depth cannot be measured. Raise the phone or tilt it down."
+    )]
+    EdgeOn,
+    /// Too small in the picture.
+    #[error(
+        "The reference is too small in the picture. Use a larger one, or one nearer to the phone."
+    )]
+    TooSmall,
+    /// Only an impossible lens would see the reference so.
+    #[error(
+        "No phone's lens would see a reference of this size so. Check its width and length (perhaps swapped), and that each mark sits on its corner."
+    )]
+    Lens,
+    /// Marks and size do not agree.
+    #[error(
+        "The marks miss the reference by {residual:.1} pixels. Check its width and length, and that each mark sits on its corner."
+    )]
+    Residual {
+        /// Root mean square, pixels.
+        residual: f64,
+    },
+}
+
+/// Calibrates a camera of a picture `size` pixels large. `view`: the horizontal field of view in
+/// degrees where it is known. The first four marks are the corners of the reference in order.
+pub fn calibrate(
+    marks: &[FloorMark],
+    size: [f64; 2],
+    view: Option<f64>,
+) -> Result<Calibration, CalibrationError> {
+    let finite = |v: &[f64; 2]| v.iter().all(|x| x.is_finite());
+    if marks.iter().any(|m| !finite(&m.floor) || !finite(&m.pixel))
+        || view.is_some_and(|v| !(10.0..150.0).contains(&v))
+    {
+        return Err(CalibrationError::NotFinite);
+    }
+    if marks.len() < 4 {
+        return Err(HomographyError::TooFew(marks.len()).into());
+    }
+    refuse_bad_outline(marks)?;
+    let middle = Vector3::new(size[0] / 2.0, size[1] / 2.0, 0.0);
+    let pairs: Vec<_> = marks
+        .iter()
+        .map(|m| {
+            (
+                Point2::new(m.floor[0], m.floor[1]),
+                Point2::new(m.pixel[0] - middle.x, m.pixel[1] - middle.y),
+            )
+        })
+        .collect();
+    let homography = Homography::fit(&pairs)?;
+    let (prior, spread) = match view {
+        Some(v) => (focal_of_view(v, size[0]), 0.01),
+        None => (focal_of_view(USUAL_VIEW, size[0]), USUAL_SPREAD),
+    };
+    let mut best: Option<(f64, Camera, SMatrix<f64, 7, 7>)> = None;
+    let mut mirrored = false;
+    for focal in focal_candidates(&homography.0, prior) {
+        let Some(start) = pose(&homography.0, focal, size) else {
+            continue;
+        };
+        if start.position.z <= 0.0 {
+            mirrored = true;
+            continue;
+        }
+        if let Some((cost, camera, information)) = refine(start, marks, prior, spread)
+            && camera.position.z > 0.0
+            && best.as_ref().is_none_or(|b| cost < b.0)
+        {
+            best = Some((cost, camera, information));
+        }
+    }
+    let Some((_, camera, information)) = best else {
+        return Err(if mirrored {
+            CalibrationError::Mirrored
+        } else {
+            CalibrationError::EdgeOn
+        });
+    };
+    let residual = rms(&camera, marks);
+    let tolerance = 4.0 * PIXEL_SIGMA * size[0] / 1280.0;
+    if !residual.is_finite() || residual > tolerance.max(4.0) {
+        return Err(CalibrationError::Residual { residual });
+    }
+    // With four marks the focal length takes up most of a wrong size, so it is held to what lenses are.
+    if (camera.focal / prior).ln().abs() > 3.0 * spread.max(0.03) {
+        return Err(CalibrationError::Lens);
+    }
+    let n = marks.len() as f64;
+    let at = marks.iter().fold(Vector3::zeros(), |s, m| {
+        s + Vector3::new(m.floor[0], m.floor[1], 0.0) / n
+    });
+    let away = camera.position - Point3::from(at);
+    if (away.z / away.norm()).asin() < 4f64.to_radians() {
+        return Err(CalibrationError::EdgeOn);
+    }
+    let Some(covariance) = information.try_inverse() else {
+        return Err(CalibrationError::EdgeOn);
+    };
+    Ok(Calibration {
+        camera,
+        covariance,
+        residual,
+    })
+}
+
+/// The outline of the first four marks must be a convex quadrilateral of some size in the picture,
+/// turning the same way as on the floor (the picture's V axis points down).
+fn refuse_bad_outline(marks: &[FloorMark]) -> Result<(), CalibrationError> {
+    let turns = |get: &dyn Fn(&FloorMark) -> [f64; 2]| {
+        [0, 1, 2, 3].map(|i| {
+            let (a, b, c) = (
+                get(&marks[i]),
+                get(&marks[(i + 1) % 4]),
+                get(&marks[(i + 2) % 4]),
+            );
+            (b[0] - a[0]) * (c[1] - b[1]) - (b[1] - a[1]) * (c[0] - b[0])
+        })
+    };
+    let floor = turns(&|m| m.floor);
+    let picture = turns(&|m| [m.pixel[0], -m.pixel[1]]);
+    let extent = |get: &dyn Fn(&FloorMark) -> f64| {
+        let v: Vec<f64> = marks.iter().take(4).map(get).collect();
+        v.iter().copied().fold(f64::MIN, f64::max) - v.iter().copied().fold(f64::MAX, f64::min)
+    };
+    if extent(&|m| m.pixel[0]).hypot(extent(&|m| m.pixel[1])) < 40.0 {
+        return Err(CalibrationError::TooSmall);
+    }
+    let scale = |t: &[f64; 4]| t.iter().fold(0.0f64, |m, x| m.max(x.abs()));
+    if floor
+        .iter()
+        .any(|t| t.abs() < 1e-6 * scale(&floor).max(1e-12))
+        || picture
+            .iter()
+            .any(|t| t.abs() < 0.01 * scale(&picture).max(1.0))
+    {
+        return Err(HomographyError::Collinear.into());
+    }
+    let left = |t: &[f64; 4]| t.iter().filter(|x| **x > 0.0).count();
+    match (left(&floor), left(&picture)) {
+        (4, 4) | (0, 0) => Ok(()),
+        (4, 0) | (0, 4) => Err(CalibrationError::Mirrored),
+        _ => Err(CalibrationError::Crossed),
+    }
+}
+
+fn focal_candidates(h: &Matrix3<f64>, prior: f64) -> Vec<f64> {
+    let (a, b) = (h.column(0), h.column(1));
+    let orthogonal = -(a[0] * b[0] + a[1] * b[1]) / (a[2] * b[2]);
+    let equal =
+        (b[0].powi(2) + b[1].powi(2) - a[0].powi(2) - a[1].powi(2)) / (a[2].powi(2) - b[2].powi(2));
+    let mut out = vec![prior];
+    for squared in [orthogonal, equal] {
+        let f = squared.sqrt();
+        if f.is_finite() && (0.3 * prior..3.0 * prior).contains(&f) {
+            out.push(f);
+        }
+    }
+    out
+}
+
+/// Rotation and position from a centred homography and a focal length.
+fn pose(h: &Matrix3<f64>, focal: f64, size: [f64; 2]) -> Option<Camera> {
+    let b = Matrix3::from_diagonal(&Vector3::new(1.0 / focal, 1.0 / focal, 1.0)) * h;
+    let mut scale = 1.0 / (b.column(0).norm() * b.column(1).norm()).sqrt();
+    if b[(2, 2)] < 0.0 {
+        scale = -scale;
+    }
+    let (r1, r2, t) = (
+        b.column(0) * scale,
+        b.column(1) * scale,
+        b.column(2) * scale,
+    );
+    let rough = Matrix3::from_columns(&[r1, r2, r1.cross(&r2)]);
+    let svd = rough.svd(true, true);
+    let mut r = svd.u? * svd.v_t?;
+    if r.determinant() < 0.0 {
+        r = -r;
+    }
+    let rotation = Rotation3::from_matrix_unchecked(r);
+    Some(Camera {
+        focal,
+        centre: [size[0] / 2.0, size[1] / 2.0],
+        position: Point3::from(-(rotation.inverse() * t)),
+        rotation,
+    })
+}
+
+fn rms(camera: &Camera, marks: &[FloorMark]) -> f64 {
+    let sum: f64 = marks
+        .iter()
+        .map(
+            |m| match camera.project(Point3::new(m.floor[0], m.floor[1], 0.0)) {
+                Some(p) => (p - Point2::from(m.pixel)).norm_squared(),
+                None => f64::INFINITY,
+            },
+        )
+        .sum();
+    (sum / marks.len() as f64).sqrt()
+}
+
+/// Levenberg–Marquardt; returns cost, camera and normal matrix.
+fn refine(
+    start: Camera,
+    marks: &[FloorMark],
+    prior: f64,
+    spread: f64,
+) -> Option<(f64, Camera, SMatrix<f64, 7, 7>)> {
+    let residuals = |c: &Camera| -> Option<Vec<f64>> {
+        let mut r = Vec::with_capacity(2 * marks.len() + 1);
+        for m in marks {
+            let p = c.project(Point3::new(m.floor[0], m.floor[1], 0.0))?;
+            r.push((p.x - m.pixel[0]) / PIXEL_SIGMA);
+            r.push((p.y - m.pixel[1]) / PIXEL_SIGMA);
+        }
+        r.push((c.focal / prior).ln() / spread);
+        Some(r)
+    };
+    let cost_of = |r: &[f64]| r.iter().map(|x| x * x).sum::<f64>();
+    let mut camera = start;
+    let mut r = residuals(&camera)?;
+    let mut cost = cost_of(&r);
+    let mut damping = 1e-3;
+    let mut normal = SMatrix::<f64, 7, 7>::zeros();
+    for _ in 0..60 {
+        let mut gradient = SVector::<f64, 7>::zeros();
+        normal.fill(0.0);
+        let mut columns = Vec::with_capacity(7);
+        for k in 0..7 {
+            let mut step = [0.0; 7];
+            step[k] = 1e-6;
+            let ahead = residuals(&camera.nudged(&step))?;
+            step[k] = -1e-6;
+            let behind = residuals(&camera.nudged(&step))?;
+            columns.push(
+                ahead
+                    .iter()
+                    .zip(&behind)
+                    .map(|(a, b)| (a - b) / 2e-6)
+                    .collect::<Vec<f64>>(),
+            );
+        }
+        for i in 0..7 {
+            gradient[i] = columns[i].iter().zip(&r).map(|(a, b)| a * b).sum();
+            for j in 0..7 {
+                normal[(i, j)] = columns[i].iter().zip(&columns[j]).map(|(a, b)| a * b).sum();
+            }
+        }
+        let mut damped = normal;
+        for i in 0..7 {
+            damped[(i, i)] *= 1.0 + damping;
+        }
+        let step = damped.cholesky()?.solve(&gradient);
+        let candidate = camera.nudged(&step.map(|x| -x).into());
+        match residuals(&candidate) {
+            Some(next) if cost_of(&next) < cost => {
+                let gain = cost - cost_of(&next);
+                camera = candidate;
+                r = next;
+                cost = cost_of(&r);
+                damping = (damping * 0.3).max(1e-9);
+                if gain < 1e-10 * (1.0 + cost) {
+                    break;
+                }
+            }
+            _ => {
+                damping *= 8.0;
+                if damping > 1e8 {
+                    break;
+                }
+            }
+        }
+    }
+    Some((cost, camera, normal))
+}
+
+#[cfg(test)]
+pub(crate) mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use rand::SeedableRng;
+    use rand_distr::{Distribution, Normal};
+
+    const SIZE: [f64; 2] = [1280.0, 720.0];
+
+    pub(crate) fn phone(x: f64, height: f64, distance: f64, view: f64) -> Camera {
+        Camera::looking_at(
+            Point3::new(x, -distance, height),
+            Point3::new(0.0, 0.3, 0.8),
+            1.0,
+            view,
+            SIZE,
+        )
+    }
+
+    pub(crate) fn seen(camera: &Camera, floor: &[[f64; 2]]) -> Vec<FloorMark> {
+        floor
+            .iter()
+            .map(|f| {
+                let p = camera.project(Point3::new(f[0], f[1], 0.0)).unwrap();
+                FloorMark {
+                    floor: *f,
+                    pixel: [p.x, p.y],
+                }
+            })
+            .collect()
+    }
+
+    pub(crate) const RECTANGLE: [[f64; 2]; 4] =
+        [[-1.0, -0.5], [1.0, -0.5], [1.0, 0.5], [-1.0, 0.5]];
+
+    proptest! {
+        #[test]
+        fn exact_marks_give_the_camera_back(
+            x in -1.5..1.5f64, height in 1.0..2.2f64, distance in 4.0..6.5f64, view in 62.0..68.0f64,
+        ) {
+            let truth = phone(x, height, distance, view);
+            let c = calibrate(&seen(&truth, &RECTANGLE), SIZE, Some(view)).unwrap();
+            prop_assert!((c.camera.position - truth.position).norm() < 0.02);
+            prop_assert!(c.residual < 0.05);
+        }
+    }
+
+    #[test]
+    fn the_claimed_covariance_matches_what_noisy_clicks_do() {
+        let truth = phone(0.6, 1.5, 5.0, 65.0);
+        let exact = seen(&truth, &RECTANGLE);
+        let mut rng = rand_chacha::ChaCha8Rng::seed_from_u64(7);
+        let noise = Normal::new(0.0, PIXEL_SIGMA).unwrap();
+        let prior = Normal::new(0.0, USUAL_SPREAD).unwrap();
+        let target = Point2::new(0.8, 0.6);
+        let (mut inside, mut total) = (0, 0);
+        for _ in 0..300 {
+            let noisy: Vec<_> = exact
+                .iter()
+                .map(|m| FloorMark {
+                    pixel: m.pixel.map(|p| p + noise.sample(&mut rng)),
+                    ..*m
+                })
+                .collect();
+            // The prior's own error is part of the claim, so it is drawn too.
+            let f = focal_of_view(65.0, 1280.0) * prior.sample(&mut rng).exp();
+            let view = 2.0 * (640.0 / f).atan().to_degrees();
+            let camera_of = |v| {
+                let (p, s) = (focal_of_view(v, 1280.0), USUAL_SPREAD);
+                let h = Homography::fit(
+                    &noisy
+                        .iter()
+                        .map(|m| {
+                            (
+                                Point2::from(m.floor),
+                                Point2::new(m.pixel[0] - 640.0, m.pixel[1] - 360.0),
+                            )
+                        })
+                        .collect::<Vec<_>>(),
+                )
+                .unwrap();
+                refine(pose(&h.0, p, SIZE).unwrap(), &noisy, p, s).unwrap()
+            };
+            let (_, camera, information) = camera_of(view);
+            let calibration = Calibration {
+                covariance: information.try_inverse().unwrap(),
+                residual: 0.0,
+                camera,
+            };
+            let pixel = truth.project(Point3::new(target.x, target.y, 0.0)).unwrap();
+            for axis in 0..2 {
+                let e = super::super::propagate(
+                    Some(&calibration),
+                    &[[
+                        pixel.x + noise.sample(&mut rng),
+                        pixel.y + noise.sample(&mut rng),
+                    ]],
+                    |c, p| c?.on_floor(Point2::from(p[0])).map(|q| q[axis]),
+                )
+                .unwrap();
+                total += 1;
+                if (e.value - target[axis]).abs() < e.sigma {
+                    inside += 1;
+                }
+            }
+        }
+        let share = f64::from(inside) / f64::from(total);
+        assert!((0.6..0.76).contains(&share), "{share}");
+    }
+
+    #[test]
+    fn what_cannot_work_is_refused_in_words() {
+        let truth = phone(0.3, 1.5, 5.0, 65.0);
+        let good = seen(&truth, &RECTANGLE);
+        let mut crossed = good.clone();
+        let (a, b) = (crossed[1].pixel, crossed[2].pixel);
+        crossed[1].pixel = b;
+        crossed[2].pixel = a;
+        assert_eq!(
+            calibrate(&crossed, SIZE, None),
+            Err(CalibrationError::Crossed)
+        );
+
+        let mut mirrored = good.clone();
+        for m in &mut mirrored {
+            m.pixel[0] = 1280.0 - m.pixel[0];
+        }
+        assert_eq!(
+            calibrate(&mirrored, SIZE, None),
+            Err(CalibrationError::Mirrored)
+        );
+
+        let mut wrong_size = good.clone();
+        for m in &mut wrong_size {
+            m.floor[1] *= 2.5;
+        }
+        assert_eq!(
+            calibrate(&wrong_size, SIZE, None),
+            Err(CalibrationError::Lens)
+        );
+
+        let mut slipped = seen(
+            &truth,
+            &[RECTANGLE.as_slice(), &[[0.0, -0.5], [0.0, 0.5]]].concat(),
+        );
+        slipped[4].pixel[1] += 40.0;
+        assert!(matches!(
+            calibrate(&slipped, SIZE, None),
+            Err(CalibrationError::Residual { .. })
+        ));
+
+        let low = phone(0.3, 0.12, 5.0, 65.0);
+        assert!(calibrate(&seen(&low, &RECTANGLE), SIZE, None).is_err());
+
+        let mut tiny = good.clone();
+        for m in &mut tiny {
+            m.pixel = m.pixel.map(|p| 300.0 + p / 60.0);
+        }
+        assert_eq!(
+            calibrate(&tiny, SIZE, None),
+            Err(CalibrationError::TooSmall)
+        );
+
+        let mut nan = good.clone();
+        nan[0].pixel[0] = f64::NAN;
+        assert_eq!(
+            calibrate(&nan, SIZE, None),
+            Err(CalibrationError::NotFinite)
+        );
+        assert!(calibrate(&good[..3], SIZE, None).is_err());
+    }
+
+    #[test]
+    fn more_points_measure_the_floor_better() {
+        let truth = phone(0.3, 1.5, 5.0, 65.0);
+        let mut eight = RECTANGLE.to_vec();
+        eight.extend([[0.0, -0.5], [1.0, 0.0], [0.0, 0.5], [-1.0, 0.0]]);
+        let sigma = |floor: &[[f64; 2]]| {
+            let c = calibrate(&seen(&truth, floor), SIZE, None).unwrap();
+            let p = truth.project(Point3::new(0.5, 0.8, 0.0)).unwrap();
+            super::super::propagate(Some(&c), &[[p.x, p.y]], |c, p| {
+                c?.on_floor(Point2::from(p[0])).map(|q| q.y)
+            })
+            .unwrap()
+            .sigma
+        };
+        let (more, four) = (sigma(&eight), sigma(&RECTANGLE));
+        assert!(more < 0.93 * four, "{more} {four}");
+    }
+}

@@ -1,0 +1,14 @@
+//! From pictures to the floor: homography, a phone's focal length and place from a reference of
+//! known size, and uncertainty carried through.
+//!
+//! World: floor is Z = 0, metres, right-handed, Z up. Pictures: pixels, origin top left, V down.
+
+mod calibrate;
+mod homography;
+mod pinhole;
+mod propagate;
+
+pub use calibrate::{Calibration, CalibrationError, FloorMark, calibrate};
+pub use homography::{Homography, HomographyError};
+pub use pinhole::Camera;
+pub use propagate::{PIXEL_SIGMA, propagate};

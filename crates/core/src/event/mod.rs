@@ -1,0 +1,5 @@
+//! Observed steps joined to charted ones.
+
+mod align;
+
+pub use align::{AlignedStep, ChartedStep, Outcome, align};

@@ -1,0 +1,408 @@
+//! From measures to findings: how sure, how strong, how often, what explains what, what first.
+
+mod rank;
+mod wilson;
+
+use serde::{Deserialize, Serialize};
+
+pub use wilson::wilson;
+
+use crate::chart::Chart;
+use crate::fault::{Band, Fault, Who};
+use crate::measure::{self, Measure, Reading};
+use crate::units::{Estimate, Role, Unit};
+
+/// A repetition shows a fault when it lies outside the fine band with at least this probability.
+/// Above one half because the worst of several counts is judged.
+pub const SHOWS: f64 = 0.8;
+
+/// How far out a value lies.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum Grade {
+    /// Inside the fine band.
+    Fine,
+    /// Between the fine and the clear edge.
+    Borderline,
+    /// Beyond the clear edge.
+    Clear,
+    /// Beyond it by more than the borderline zone is wide.
+    Strong,
+}
+
+impl Grade {
+    /// Grade of a value.
+    pub fn of(band: &Band, value: f64) -> Self {
+        if band.beyond(value) <= 0.0 {
+            Self::Fine
+        } else {
+            match band.beyond_clear(value) {
+                x if x <= 0.0 => Self::Borderline,
+                x if x <= 1.0 => Self::Clear,
+                _ => Self::Strong,
+            }
+        }
+    }
+}
+
+/// How often a fault shows.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum Frequency {
+    /// Once in three repetitions or more.
+    Slip,
+    /// Neither a slip nor a habit.
+    Sometimes,
+    /// In at least three of five repetitions, and more than one.
+    Habit,
+    /// Only one or two repetitions were measured.
+    TooFew,
+}
+
+impl Frequency {
+    fn of(showing: u32, of: u32) -> Self {
+        match (showing, of) {
+            (_, n) if n < 3 => Self::TooFew,
+            (1, _) => Self::Slip,
+            (k, n) if 5 * k >= 3 * n => Self::Habit,
+            _ => Self::Sometimes,
+        }
+    }
+}
+
+/// The worst reading of one repetition.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Evidence {
+    /// Repetition, from 0.
+    pub repetition: u32,
+    /// Count, where the measure belongs to one.
+    pub count: Option<usize>,
+    /// The reading.
+    pub value: Estimate,
+    /// Probability that the true value lies outside the fine band.
+    pub probability: f64,
+    /// Its grade.
+    pub grade: Grade,
+}
+
+/// A fault judged for one role (or the couple) over the repetitions of a take.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Judged {
+    /// Id in the catalogue.
+    pub fault: String,
+    /// Whose; none for the couple.
+    pub role: Option<Role>,
+    /// Unit of the values and the band.
+    pub unit: Unit,
+    /// The band in force.
+    pub band: Band,
+    /// The worst reading of each repetition.
+    pub evidence: Vec<Evidence>,
+    /// Repetitions that show it.
+    pub showing: u32,
+    /// Repetitions measured.
+    pub of: u32,
+    /// 95 % Wilson interval of the share that shows it.
+    pub interval: [f64; 2],
+    /// In a word.
+    pub frequency: Frequency,
+    /// Mean of the repetitions' worst readings, with their scatter in its σ.
+    pub value: Estimate,
+    /// Mean probability over the repetitions that show it; over all when none does.
+    pub probability: f64,
+    /// Grade of the mean of the repetitions that show it; of all when none does.
+    pub grade: Grade,
+    /// The count at which it shows most often.
+    pub count: Option<usize>,
+    /// The fault that explains it, as its place in the list of judged faults.
+    pub explained_by: Option<usize>,
+    /// For ordering; larger first.
+    pub score: f64,
+    /// Among the most important two of its role.
+    pub offered: bool,
+}
+
+impl Judged {
+    /// Whether at least one repetition shows it.
+    pub fn shows(&self) -> bool {
+        self.showing > 0
+    }
+}
+
+/// A fault that this view cannot carry.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Unseen {
+    /// Id in the catalogue.
+    pub fault: String,
+    /// Whose.
+    pub role: Option<Role>,
+    /// Why.
+    pub why: String,
+}
+
+/// Judges every entry of `catalogue` that applies to the chart. Sorted by what to fix first; faults
+/// that do not show come last. Deterministic.
+pub fn judge(
+    catalogue: &[Fault],
+    chart: &Chart,
+    measures: &[Measure],
+) -> (Vec<Judged>, Vec<Unseen>) {
+    let (mut judged, mut unseen) = (Vec::new(), Vec::new());
+    for fault in catalogue {
+        let roles: &[Option<Role>] = match fault.who {
+            Who::Each => &[Some(Role::Leader), Some(Role::Follower)],
+            Who::Couple => &[None],
+        };
+        for role in roles {
+            let readings: Vec<&Measure> = measures
+                .iter()
+                .filter(|m| {
+                    m.id == fault.measure && m.role == *role && fault.applies.to(chart, m.count)
+                })
+                .collect();
+            match judge_one(fault, *role, &readings) {
+                Some(j) => judged.push(j),
+                None => unseen.extend(readings.iter().find_map(|m| match &m.reading {
+                    Reading::NotVisible { why } => Some(Unseen {
+                        fault: fault.id.clone(),
+                        role: *role,
+                        why: why.clone(),
+                    }),
+                    Reading::Value(_) => None,
+                })),
+            }
+        }
+    }
+    rank::rank(&mut judged, catalogue);
+    (judged, unseen)
+}
+
+fn judge_one(fault: &Fault, role: Option<Role>, readings: &[&Measure]) -> Option<Judged> {
+    let mut evidence: Vec<Evidence> = Vec::new();
+    for m in readings {
+        let Some(mut value) = m.reading.estimate() else {
+            continue;
+        };
+        if fault.magnitude {
+            value.value = value.value.abs();
+        }
+        let one = Evidence {
+            repetition: m.repetition,
+            count: m.count,
+            value,
+            probability: fault.probability(value),
+            grade: Grade::of(&fault.band, value.value),
+        };
+        let worse = |a: &Evidence, b: &Evidence| {
+            (a.probability, fault.band.beyond(a.value.value))
+                > (b.probability, fault.band.beyond(b.value.value))
+        };
+        match evidence.iter_mut().find(|e| e.repetition == m.repetition) {
+            Some(e) if worse(&one, e) => *e = one,
+            Some(_) => {}
+            None => evidence.push(one),
+        }
+    }
+    if evidence.is_empty() {
+        return None;
+    }
+    evidence.sort_by_key(|e| e.repetition);
+    let shows: Vec<&Evidence> = evidence.iter().filter(|e| e.probability >= SHOWS).collect();
+    let (showing, of) = (shows.len() as u32, evidence.len() as u32);
+    let all: Vec<&Evidence> = evidence.iter().collect();
+    let basis = if shows.is_empty() { &all } else { &shows };
+    let mean =
+        |f: &dyn Fn(&Evidence) -> f64| basis.iter().map(|e| f(e)).sum::<f64>() / basis.len() as f64;
+    let grade = Grade::of(&fault.band, mean(&|e| e.value.value));
+    Some(Judged {
+        fault: fault.id.clone(),
+        role,
+        unit: measure::spec(&fault.measure)?.unit,
+        band: fault.band,
+        showing,
+        of,
+        interval: wilson(showing, of),
+        frequency: Frequency::of(showing, of),
+        value: mean_value(&evidence),
+        probability: mean(&|e| e.probability),
+        grade,
+        count: most_common(basis.iter().map(|e| e.count)),
+        explained_by: None,
+        score: 0.0,
+        offered: false,
+        evidence,
+    })
+}
+
+/// Mean with the standard error that both the readings' own σ and their scatter ask for.
+fn mean_value(evidence: &[Evidence]) -> Estimate {
+    let n = evidence.len() as f64;
+    let mean = evidence.iter().map(|e| e.value.value).sum::<f64>() / n;
+    let own = evidence.iter().map(|e| e.value.sigma.powi(2)).sum::<f64>() / n;
+    let scatter = if evidence.len() > 1 {
+        evidence
+            .iter()
+            .map(|e| (e.value.value - mean).powi(2))
+            .sum::<f64>()
+            / (n - 1.0)
+    } else {
+        0.0
+    };
+    Estimate::new(mean, (own.max(scatter) / n).sqrt())
+}
+
+fn most_common(counts: impl Iterator<Item = Option<usize>>) -> Option<usize> {
+    let mut tally: std::collections::BTreeMap<usize, u32> = Default::default();
+    for c in counts.flatten() {
+        *tally.entry(c).or_default() += 1;
+    }
+    tally
+        .into_iter()
+        .max_by_key(|(count, n)| (*n, std::cmp::Reverse(*count)))
+        .map(|(count, _)| count)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::chart::chart;
+    use crate::fault::catalogue;
+    use crate::units::Estimate;
+    use proptest::prelude::*;
+
+    fn reading(id: &str, role: Option<Role>, rep: u32, count: usize, v: f64, s: f64) -> Measure {
+        measure::value(id, role, (rep, Some(count)), Estimate::new(v, s))
+    }
+
+    fn judged(measures: &[Measure]) -> Vec<Judged> {
+        judge(catalogue(), chart("shag-basic").unwrap(), measures).0
+    }
+
+    #[test]
+    fn a_habit_is_told_from_a_slip() {
+        let off = |reps: &[u32]| {
+            (0..6)
+                .map(|r| {
+                    let v = if reps.contains(&r) { 0.36 } else { 0.02 };
+                    reading("off_slot", Some(Role::Leader), r, 2, v, 0.02)
+                })
+                .collect::<Vec<_>>()
+        };
+        let j = &judged(&off(&[0, 1, 3, 4, 5]))[0];
+        assert_eq!((j.showing, j.of, j.frequency), (5, 6, Frequency::Habit));
+        assert_eq!(j.grade, Grade::Clear);
+        assert_eq!(j.count, Some(2));
+        let j = &judged(&off(&[4]))[0];
+        assert_eq!(j.frequency, Frequency::Slip);
+        assert!(!judged(&off(&[]))[0].shows());
+    }
+
+    #[test]
+    fn doubt_is_not_a_fault() {
+        let m = [reading("lean", Some(Role::Follower), 0, 6, 4.0, 3.0)];
+        let j = &judged(&m)[0];
+        assert!(!j.shows());
+        assert!((0.5..0.75).contains(&j.probability), "{}", j.probability);
+        assert_eq!(j.grade, Grade::Borderline);
+    }
+
+    #[test]
+    fn the_wrong_foot_comes_first_and_the_effect_folds_under_its_cause() {
+        let mut m = Vec::new();
+        for r in 0..4 {
+            m.push(reading("support", Some(Role::Follower), r, 3, 1.0, 0.1));
+            m.push(reading(
+                "step_direction",
+                Some(Role::Leader),
+                r,
+                0,
+                40.0,
+                3.0,
+            ));
+            m.push(reading("off_slot", Some(Role::Leader), r, 2, 0.4, 0.02));
+        }
+        let j = judged(&m);
+        assert_eq!(j[0].fault, "S1");
+        let s4 = j.iter().find(|j| j.fault == "S4").unwrap();
+        assert_eq!(j[s4.explained_by.unwrap()].fault, "S3");
+        assert!(!s4.offered);
+        assert!(j[0].offered);
+    }
+
+    #[test]
+    fn a_cause_does_not_come_after_its_effect() {
+        let mut m = Vec::new();
+        for r in 0..4 {
+            m.push(reading(
+                "step_direction",
+                Some(Role::Leader),
+                r,
+                5,
+                40.0,
+                3.0,
+            ));
+            m.push(reading("off_slot", Some(Role::Leader), r, 1, 0.4, 0.02));
+        }
+        let j = judged(&m);
+        assert!(j.iter().all(|j| j.explained_by.is_none()));
+    }
+
+    #[test]
+    fn what_cannot_be_seen_is_said_and_not_judged() {
+        let m = Measure {
+            id: "lean".into(),
+            role: Some(Role::Leader),
+            repetition: 0,
+            count: Some(0),
+            reading: Reading::NotVisible {
+                why: "film from the side".into(),
+            },
+        };
+        let (j, unseen) = judge(catalogue(), chart("shag-basic").unwrap(), &[m]);
+        assert!(j.is_empty());
+        assert_eq!(unseen[0].fault, "P1");
+    }
+
+    #[test]
+    fn the_stretch_is_judged_only_at_its_count() {
+        let m = [
+            reading("separation_share", None, 0, 2, 0.56, 0.01),
+            reading("separation_share", None, 0, 6, 0.60, 0.01),
+        ];
+        let j = judged(&m);
+        let k3 = j.iter().find(|j| j.fault == "K3").unwrap();
+        assert_eq!(k3.evidence[0].count, Some(6));
+        assert_eq!(k3.grade, Grade::Clear);
+    }
+
+    proptest! {
+        /// The worse of two otherwise equal faults never ranks lower.
+        #[test]
+        fn more_severe_never_ranks_lower(a in 0.16..0.8f64, more in 0.0..0.5f64) {
+            let mut m = Vec::new();
+            for r in 0..4 {
+                m.push(reading("off_slot", Some(Role::Leader), r, 2, a, 0.01));
+                m.push(reading("off_slot", Some(Role::Follower), r, 2, a + more, 0.01));
+            }
+            let j = judged(&m);
+            let score = |role| j.iter().find(|j| j.role == Some(role)).unwrap().score;
+            prop_assert!(score(Role::Follower) >= score(Role::Leader));
+        }
+
+        /// Exchanging the roles' readings exchanges their findings and nothing else.
+        #[test]
+        fn roles_are_judged_alike(values in proptest::collection::vec(-0.5..0.5f64, 6)) {
+            let make = |role| values.iter().enumerate()
+                .map(|(r, v)| reading("off_slot", Some(role), r as u32, 1, *v, 0.02))
+                .collect::<Vec<_>>();
+            let (l, f) = (judged(&make(Role::Leader)), judged(&make(Role::Follower)));
+            prop_assert_eq!(l[0].showing, f[0].showing);
+            prop_assert_eq!(l[0].score, f[0].score);
+        }
+    }
+}

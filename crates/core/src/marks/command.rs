@@ -1,0 +1,358 @@
+//! One change of the marks.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use super::{CountSource, FloorReference, Marks, StepMark};
+use crate::body::{Landmark, Pose};
+use crate::chart;
+use crate::units::{Foot, MediaTime, Role};
+
+/// A command, as it stands in the log.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "do", rename_all = "snake_case", deny_unknown_fields)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum MarkCommand {
+    /// Names the figure and how often it is danced.
+    NameFigure {
+        /// Chart id.
+        chart: String,
+        /// 1 to 64.
+        repetitions: u32,
+    },
+    /// Lays the count.
+    SetCount {
+        /// Its source.
+        count: CountSource,
+    },
+    /// Adds one tap to a tapped count (or starts one).
+    Tap {
+        /// Its moment.
+        at: MediaTime,
+    },
+    /// Makes another beat count 1 by so many beats.
+    ShiftOne {
+        /// Beats, negative for earlier.
+        beats: i32,
+    },
+    /// Takes the count away.
+    ClearCount,
+    /// Lays down the size of the floor reference.
+    SizeFloor {
+        /// Metres along the slot.
+        length: f64,
+        /// Metres across.
+        width: f64,
+        /// Horizontal field of view, degrees, where known.
+        #[serde(default)]
+        view: Option<f64>,
+    },
+    /// Sets or clears a point of the floor reference.
+    MarkFloor {
+        /// 0..8 in the order of [`FloorReference::places`].
+        point: usize,
+        /// Pixels; absent clears it.
+        pixel: Option<[f64; 2]>,
+    },
+    /// Sets a landmark at a frame.
+    Place {
+        /// Whose.
+        role: Role,
+        /// The frame.
+        at: MediaTime,
+        /// Which.
+        landmark: Landmark,
+        /// Pixels.
+        pixel: [f64; 2],
+    },
+    /// Sets several landmarks at a frame.
+    PlaceAll {
+        /// Whose.
+        role: Role,
+        /// The frame.
+        at: MediaTime,
+        /// Pixels by landmark.
+        #[cfg_attr(feature = "schema", schema(value_type = std::collections::HashMap<String, [f64; 2]>))]
+        points: BTreeMap<Landmark, [f64; 2]>,
+    },
+    /// Takes a landmark away.
+    Unplace {
+        /// Whose.
+        role: Role,
+        /// The frame.
+        at: MediaTime,
+        /// Which.
+        landmark: Landmark,
+    },
+    /// Copies all landmarks of a role from the nearest earlier marked frame; marked ones stay.
+    CopyPrevious {
+        /// Whose.
+        role: Role,
+        /// The frame to fill.
+        at: MediaTime,
+    },
+    /// Marks a foot's arrival.
+    MarkStep {
+        /// Whose.
+        role: Role,
+        /// Which foot.
+        foot: Foot,
+        /// The frame of arrival.
+        at: MediaTime,
+        /// Whether the weight passed to it.
+        weight: bool,
+    },
+    /// Takes an arrival away.
+    UnmarkStep {
+        /// Whose.
+        role: Role,
+        /// The frame.
+        at: MediaTime,
+    },
+}
+
+/// Why a command cannot be carried out. Nothing has changed then.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum MarkError {
+    /// No such chart.
+    #[error("There is no chart “{0}” in the library.")]
+    UnknownChart(String),
+    /// A number outside its range.
+    #[error("{what} must be between {low} and {high}.")]
+    Range {
+        /// What it is.
+        what: &'static str,
+        /// Least.
+        low: f64,
+        /// Most.
+        high: f64,
+    },
+    /// Size of the reference is missing.
+    #[error("Say how long and how wide the floor reference is before marking it.")]
+    NoReference,
+    /// Nothing to act on.
+    #[error("{0}")]
+    Nothing(&'static str),
+    /// Too many marks for one take.
+    #[error("This take already has {0} marks of this kind, the most it can hold.")]
+    Full(usize),
+}
+
+const PIXEL_LIMIT: f64 = 20_000.0;
+const MOST_TAPS: usize = 2_000;
+const MOST_POSES: usize = 20_000;
+
+fn within(what: &'static str, value: f64, low: f64, high: f64) -> Result<(), MarkError> {
+    if (low..=high).contains(&value) {
+        Ok(())
+    } else {
+        Err(MarkError::Range { what, low, high })
+    }
+}
+
+fn pixel_ok(p: [f64; 2]) -> Result<(), MarkError> {
+    p.iter()
+        .try_for_each(|v| within("A point's place", *v, -PIXEL_LIMIT, PIXEL_LIMIT))
+}
+
+fn moment_ok(at: MediaTime) -> Result<(), MarkError> {
+    within("A moment of the clip, in seconds,", at.secs(), 0.0, 7_200.0)
+}
+
+impl MarkCommand {
+    /// Carries the command out.
+    pub fn apply(&self, marks: &mut Marks) -> Result<(), MarkError> {
+        match self {
+            Self::NameFigure { chart, repetitions } => {
+                if chart::chart(chart).is_none() {
+                    return Err(MarkError::UnknownChart(chart.clone()));
+                }
+                within(
+                    "The number of repetitions",
+                    f64::from(*repetitions),
+                    1.0,
+                    64.0,
+                )?;
+                marks.chart = Some(chart.clone());
+                marks.repetitions = *repetitions;
+            }
+            Self::SetCount { count } => {
+                match count {
+                    CountSource::Taps { taps, one } => {
+                        within(
+                            "The number of taps",
+                            taps.len() as f64,
+                            0.0,
+                            MOST_TAPS as f64,
+                        )?;
+                        taps.iter().try_for_each(|t| moment_ok(*t))?;
+                        within("The beat that is 1", f64::from(*one), -5_000.0, 5_000.0)?;
+                    }
+                    CountSource::Tempo { bpm, one } => {
+                        within("The tempo in beats a minute", *bpm, 40.0, 300.0)?;
+                        moment_ok(*one)?;
+                    }
+                }
+                marks.count = Some(count.clone());
+            }
+            Self::Tap { at } => {
+                moment_ok(*at)?;
+                match &mut marks.count {
+                    Some(CountSource::Taps { taps, .. }) => {
+                        if taps.len() >= MOST_TAPS {
+                            return Err(MarkError::Full(MOST_TAPS));
+                        }
+                        taps.push(*at);
+                    }
+                    _ => {
+                        marks.count = Some(CountSource::Taps {
+                            taps: vec![*at],
+                            one: 0,
+                        });
+                    }
+                }
+            }
+            Self::ShiftOne { beats } => match &mut marks.count {
+                Some(CountSource::Taps { one, .. }) => {
+                    let moved = one.saturating_add(*beats);
+                    within("The beat that is 1", f64::from(moved), -5_000.0, 5_000.0)?;
+                    *one = moved;
+                }
+                Some(CountSource::Tempo { bpm, one }) => {
+                    let moved = MediaTime::from_secs(one.secs() + f64::from(*beats) * 60.0 / *bpm);
+                    moment_ok(moved)?;
+                    *one = moved;
+                }
+                None => return Err(MarkError::Nothing("There is no count to shift yet.")),
+            },
+            Self::ClearCount => marks.count = None,
+            Self::SizeFloor {
+                length,
+                width,
+                view,
+            } => {
+                within("The reference's length in metres", *length, 0.2, 30.0)?;
+                within("The reference's width in metres", *width, 0.2, 30.0)?;
+                if let Some(v) = view {
+                    within("The field of view in degrees", *v, 20.0, 140.0)?;
+                }
+                marks.floor = Some(FloorReference {
+                    length: *length,
+                    width: *width,
+                    view: *view,
+                    points: marks.floor.as_ref().map_or([None; 8], |f| f.points),
+                });
+            }
+            Self::MarkFloor { point, pixel } => {
+                let floor = marks.floor.as_mut().ok_or(MarkError::NoReference)?;
+                if let Some(p) = pixel {
+                    pixel_ok(*p)?;
+                }
+                let slot = floor.points.get_mut(*point).ok_or(MarkError::Range {
+                    what: "The point of the reference",
+                    low: 0.0,
+                    high: 7.0,
+                })?;
+                *slot = *pixel;
+            }
+            Self::Place {
+                role,
+                at,
+                landmark,
+                pixel,
+            } => {
+                pixel_ok(*pixel)?;
+                pose_at(marks, *role, *at)?.points.insert(*landmark, *pixel);
+            }
+            Self::PlaceAll { role, at, points } => {
+                points.values().try_for_each(|p| pixel_ok(*p))?;
+                pose_at(marks, *role, *at)?
+                    .points
+                    .extend(points.iter().map(|(k, v)| (*k, *v)));
+            }
+            Self::Unplace { role, at, landmark } => {
+                let i = marks
+                    .poses
+                    .iter()
+                    .position(|p| p.role == *role && p.at == *at)
+                    .filter(|i| marks.poses[*i].points.contains_key(landmark))
+                    .ok_or(MarkError::Nothing("That point is not marked here."))?;
+                marks.poses[i].points.remove(landmark);
+                if marks.poses[i].points.is_empty() {
+                    marks.poses.remove(i);
+                }
+            }
+            Self::CopyPrevious { role, at } => {
+                let previous = marks
+                    .poses
+                    .iter()
+                    .filter(|p| p.role == *role && p.at < *at)
+                    .max_by_key(|p| p.at)
+                    .map(|p| p.points.clone())
+                    .ok_or(MarkError::Nothing(
+                        "There is no earlier frame marked for this dancer to copy from.",
+                    ))?;
+                let pose = pose_at(marks, *role, *at)?;
+                for (k, v) in previous {
+                    pose.points.entry(k).or_insert(v);
+                }
+            }
+            Self::MarkStep {
+                role,
+                foot,
+                at,
+                weight,
+            } => {
+                moment_ok(*at)?;
+                if marks.steps.len() >= MOST_POSES {
+                    return Err(MarkError::Full(MOST_POSES));
+                }
+                marks.steps.retain(|s| !(s.role == *role && s.at == *at));
+                let step = StepMark {
+                    role: *role,
+                    foot: *foot,
+                    at: *at,
+                    weight: *weight,
+                };
+                let i = marks
+                    .steps
+                    .partition_point(|s| (s.at, s.role) < (step.at, step.role));
+                marks.steps.insert(i, step);
+            }
+            Self::UnmarkStep { role, at } => {
+                let before = marks.steps.len();
+                marks.steps.retain(|s| !(s.role == *role && s.at == *at));
+                if marks.steps.len() == before {
+                    return Err(MarkError::Nothing(
+                        "There is no arrival marked at this frame.",
+                    ));
+                }
+            }
+        }
+        Ok(())
+    }
+}
+
+fn pose_at(marks: &mut Marks, role: Role, at: MediaTime) -> Result<&mut Pose, MarkError> {
+    moment_ok(at)?;
+    let i = marks.poses.partition_point(|p| (p.at, p.role) < (at, role));
+    if marks
+        .poses
+        .get(i)
+        .is_none_or(|p| p.role != role || p.at != at)
+    {
+        if marks.poses.len() >= MOST_POSES {
+            return Err(MarkError::Full(MOST_POSES));
+        }
+        marks.poses.insert(
+            i,
+            Pose {
+                role,
+                at,
+                points: BTreeMap::new(),
+            },
+        );
+    }
+    Ok(&mut marks.poses[i])
+}

@@ -1,0 +1,125 @@
+//! What the coach pointed at in one take, and the commands that change it.
+//!
+//! Marks are never stored as a whole by the interface: every change is a small [`MarkCommand`] in an
+//! append-only log, so that undo reaches back to the first one and nothing is lost.
+
+mod command;
+mod history;
+
+use serde::{Deserialize, Serialize};
+
+pub use command::{MarkCommand, MarkError};
+pub use history::{Entry, History, Travel};
+
+use crate::body::Pose;
+use crate::camera::FloorMark;
+use crate::units::{Foot, MediaTime, Role};
+
+/// Where the count comes from.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "from", rename_all = "snake_case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum CountSource {
+    /// Tapped along.
+    Taps {
+        /// Moments of the taps.
+        taps: Vec<MediaTime>,
+        /// Which beat, counted from the first tap, is count 1.
+        one: i32,
+    },
+    /// Typed tempo and the moment of one count 1.
+    Tempo {
+        /// Beats a minute.
+        bpm: f64,
+        /// A count 1.
+        one: MediaTime,
+    },
+}
+
+/// The floor reference as laid out and marked.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct FloorReference {
+    /// Length along the slot or line of dance, metres.
+    pub length: f64,
+    /// Width across it, metres.
+    pub width: f64,
+    /// The phone's horizontal field of view, degrees, where it is known.
+    #[serde(default)]
+    pub view: Option<f64>,
+    /// Marked points: corners near left, near right, far right, far left as the phone sees them,
+    /// then (optional) the middles of the near, right, far and left edges, each where it was marked.
+    pub points: [Option<[f64; 2]>; 8],
+}
+
+impl FloorReference {
+    /// Floor places of the eight points; the origin is the middle of the reference.
+    pub fn places(&self) -> [[f64; 2]; 8] {
+        let (l, w) = (self.length / 2.0, self.width / 2.0);
+        [
+            [-l, -w],
+            [l, -w],
+            [l, w],
+            [-l, w],
+            [0.0, -w],
+            [l, 0.0],
+            [0.0, w],
+            [-l, 0.0],
+        ]
+    }
+
+    /// The points marked so far with their floor places.
+    pub fn marked(&self) -> Vec<FloorMark> {
+        self.places()
+            .iter()
+            .zip(&self.points)
+            .filter_map(|(floor, pixel)| {
+                pixel.map(|pixel| FloorMark {
+                    floor: *floor,
+                    pixel,
+                })
+            })
+            .collect()
+    }
+}
+
+/// The moment at which a foot arrived, as the coach saw it.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct StepMark {
+    /// Whose.
+    pub role: Role,
+    /// Which foot.
+    pub foot: Foot,
+    /// The frame of arrival.
+    pub at: MediaTime,
+    /// Whether the weight passed to it.
+    pub weight: bool,
+}
+
+/// Everything marked in one take.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, Default)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Marks {
+    /// The figure danced, an id of the chart library.
+    pub chart: Option<String>,
+    /// Repetitions of the figure in the take.
+    pub repetitions: u32,
+    /// Where `&` falls; the chart's own when absent.
+    pub swing: Option<f64>,
+    /// The count.
+    pub count: Option<CountSource>,
+    /// The floor.
+    pub floor: Option<FloorReference>,
+    /// Landmarks, by time and role.
+    pub poses: Vec<Pose>,
+    /// Arrivals, by time and role.
+    pub steps: Vec<StepMark>,
+}
+
+impl Marks {
+    /// The pose of a role at exactly this frame.
+    pub fn pose(&self, role: Role, at: MediaTime) -> Option<&Pose> {
+        self.poses.iter().find(|p| p.role == role && p.at == at)
+    }
+}

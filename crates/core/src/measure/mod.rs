@@ -1,0 +1,154 @@
+//! Quantities of the dance, each with its uncertainty, one module each, listed in [`REGISTRY`].
+
+mod elbow;
+mod lean;
+mod plane;
+mod scene;
+mod separation;
+mod slot;
+mod step;
+mod support;
+mod timing;
+mod turn;
+
+use serde::{Deserialize, Serialize};
+
+pub use scene::{CoupleBody, Scene, SceneError};
+
+use crate::units::{Estimate, Role, Unit};
+
+/// What a measure could say.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "seen", rename_all = "snake_case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum Reading {
+    /// A value with its uncertainty.
+    Value(Estimate),
+    /// This view cannot carry it.
+    NotVisible {
+        /// Why, in words.
+        why: String,
+    },
+}
+
+impl Reading {
+    /// The value, where there is one.
+    pub fn estimate(&self) -> Option<Estimate> {
+        match self {
+            Self::Value(e) => Some(*e),
+            Self::NotVisible { .. } => None,
+        }
+    }
+}
+
+/// One reading of one measure.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Measure {
+    /// Which, an id of [`REGISTRY`].
+    pub id: String,
+    /// Whose; a measure of the couple has none.
+    pub role: Option<Role>,
+    /// Repetition, from 0.
+    pub repetition: u32,
+    /// Count of the chart, from 0; a measure over the whole repetition has none.
+    pub count: Option<usize>,
+    /// The reading.
+    pub reading: Reading,
+}
+
+/// What a measure cannot do without.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum Need {
+    /// A count grid.
+    Count,
+    /// A calibrated floor.
+    Floor,
+    /// Arrivals marked.
+    Steps,
+    /// Heels and toes marked.
+    Feet,
+    /// Hips, shoulders or arms marked.
+    Body,
+}
+
+/// An entry of the registry.
+pub struct Spec {
+    /// Stable id.
+    pub id: &'static str,
+    /// As a coach says it.
+    pub name: &'static str,
+    /// Unit of the value.
+    pub unit: Unit,
+    /// What a positive value means, or how the value is to be read.
+    pub sign: &'static str,
+    /// What it needs.
+    pub needs: &'static [Need],
+    /// How it is computed.
+    pub source: &'static str,
+    compute: fn(&Scene, &mut Vec<Measure>),
+}
+
+/// Every measure. A new one is a file and a line here.
+pub const REGISTRY: &[Spec] = &[
+    timing::ARRIVAL,
+    timing::MEAN,
+    timing::SCATTER,
+    timing::TOGETHER,
+    support::SUPPORT,
+    step::LENGTH,
+    step::DIRECTION,
+    slot::OFF_SLOT,
+    separation::SEPARATION,
+    separation::SHARE,
+    turn::TURN,
+    turn::UNCHARTED,
+    turn::TOTAL,
+    elbow::ELBOW,
+    lean::LEAN,
+];
+
+/// The registry's entry with this id.
+pub fn spec(id: &str) -> Option<&'static Spec> {
+    REGISTRY.iter().find(|s| s.id == id)
+}
+
+/// All measures that the scene can carry.
+pub fn measure(scene: &Scene) -> Vec<Measure> {
+    let mut out = Vec::new();
+    for spec in REGISTRY {
+        (spec.compute)(scene, &mut out);
+    }
+    out
+}
+
+pub(crate) fn value(
+    id: &str,
+    role: Option<Role>,
+    at: (u32, Option<usize>),
+    estimate: Estimate,
+) -> Measure {
+    Measure {
+        id: id.to_owned(),
+        role,
+        repetition: at.0,
+        count: at.1,
+        reading: Reading::Value(estimate),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn ids_are_unique() {
+        let mut ids: Vec<_> = REGISTRY.iter().map(|s| s.id).collect();
+        ids.sort_unstable();
+        let n = ids.len();
+        ids.dedup();
+        assert_eq!(ids.len(), n);
+    }
+}

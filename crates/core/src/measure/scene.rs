@@ -1,0 +1,339 @@
+//! Everything the measures look at, put together once: grid, camera, poses by count, aligned steps,
+//! the chart's own path.
+
+use nalgebra::Point2;
+use serde::{Deserialize, Serialize};
+
+use crate::body::{Landmark, Pose};
+use crate::camera::{Calibration, Camera, calibrate};
+use crate::chart::{self, Chart, FloorStep};
+use crate::count::{CountGrid, CountPattern, fit_taps};
+use crate::event::{AlignedStep, ChartedStep, align};
+use crate::marks::{CountSource, Marks, StepMark};
+use crate::units::{Estimate, Foot, MediaTime, Role};
+
+/// Standard error of a frame called an arrival, seconds: half a frame at 30 a second and the eye's own.
+pub(super) const ARRIVAL_SIGMA: f64 = 0.014;
+
+/// Reach of two joined, softly bent arms, as a share of the two heights together.
+const FRAME_LIMIT: f64 = 0.37;
+
+/// The two dancers' sizes.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct CoupleBody {
+    /// Standing height of leader and follower, metres.
+    pub heights: [f64; 2],
+    /// Separation at which the arm shape goes, metres, where it was found; else taken from arm lengths.
+    pub frame_limit: Option<f64>,
+}
+
+impl CoupleBody {
+    /// Height of a role, metres.
+    pub fn height(&self, role: Role) -> f64 {
+        self.heights[role as usize]
+    }
+
+    /// Frame limit with its uncertainty, metres: 3 cm when found by a drill, 6 % from arm lengths.
+    pub fn limit(&self) -> Estimate {
+        match self.frame_limit {
+            Some(l) => Estimate::new(l, 0.03),
+            None => {
+                let l = FRAME_LIMIT * (self.heights[0] + self.heights[1]);
+                Estimate::new(l, 0.06 * l)
+            }
+        }
+    }
+}
+
+/// Why a step of the preparation gives nothing yet. The text says what to do.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum SceneError {
+    /// Something is not there yet.
+    #[error("{0}")]
+    Missing(&'static str),
+    /// Something is there and cannot be used.
+    #[error("{0}")]
+    Refused(String),
+}
+
+/// A count of a repetition in media time.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Slot {
+    /// Repetition, from 0.
+    pub repetition: u32,
+    /// Count of the chart, from 0.
+    pub count: usize,
+    /// Its moment.
+    pub at: MediaTime,
+}
+
+/// The scene of one take.
+pub struct Scene<'a> {
+    /// The marks it is made from.
+    pub marks: &'a Marks,
+    /// The couple.
+    pub couple: CoupleBody,
+    /// The figure, when named.
+    pub chart: Option<(&'a Chart, CountPattern)>,
+    /// The count.
+    pub grid: Result<CountGrid, SceneError>,
+    /// The floor.
+    pub floor: Result<Calibration, SceneError>,
+    /// All counts in time order; empty without chart and grid.
+    pub slots: Vec<Slot>,
+    /// Charted steps with their answers, by role.
+    pub aligned: [Vec<AlignedStep>; 2],
+    /// Arrivals that answer no charted step, by role.
+    pub extra: [Vec<StepMark>; 2],
+    /// Charted path over all repetitions, by role, in the floor's frame.
+    pub paths: [Vec<FloorStep>; 2],
+    poses: [Vec<Option<&'a Pose>>; 2],
+}
+
+impl<'a> Scene<'a> {
+    /// Puts the scene together. `picture`: width and height of the clip's frames, pixels.
+    pub fn new(marks: &'a Marks, couple: CoupleBody, picture: [f64; 2]) -> Self {
+        let chart = marks
+            .chart
+            .as_deref()
+            .and_then(chart::chart)
+            .and_then(|c| c.pattern().ok().map(|p| (c, p)));
+        let swing = marks
+            .swing
+            .unwrap_or_else(|| chart.as_ref().map_or(0.5, |c| c.0.swing));
+        let grid = lay_grid(marks, swing);
+        let floor = calibrate_floor(marks, picture);
+        let mut scene = Self {
+            marks,
+            couple,
+            chart,
+            grid,
+            floor,
+            slots: Vec::new(),
+            aligned: [Vec::new(), Vec::new()],
+            extra: [Vec::new(), Vec::new()],
+            paths: [Vec::new(), Vec::new()],
+            poses: [Vec::new(), Vec::new()],
+        };
+        scene.lay_out();
+        scene
+    }
+
+    fn lay_out(&mut self) {
+        let (Some((chart, pattern)), Ok(grid)) = (&self.chart, &self.grid) else {
+            return;
+        };
+        for repetition in 0..self.marks.repetitions {
+            for count in 0..pattern.marks.len() {
+                if let Some(at) = grid.time_of_count(pattern, repetition, count) {
+                    self.slots.push(Slot {
+                        repetition,
+                        count,
+                        at,
+                    });
+                }
+            }
+        }
+        for role in Role::BOTH {
+            let rows = chart.rows(role);
+            let charted: Vec<ChartedStep> = (0..self.marks.repetitions)
+                .flat_map(|repetition| {
+                    rows.iter().enumerate().filter_map(move |(row, r)| {
+                        Some(ChartedStep {
+                            repetition,
+                            row,
+                            count: r.count,
+                            foot: r.foot,
+                            weight: r.action.takes_weight(),
+                            at: grid.time_of_count(pattern, repetition, r.count)?,
+                        })
+                    })
+                })
+                .collect();
+            let observed: Vec<StepMark> = self
+                .marks
+                .steps
+                .iter()
+                .filter(|s| s.role == role)
+                .copied()
+                .collect();
+            (self.aligned[role as usize], self.extra[role as usize]) =
+                align(&charted, &observed, grid.period_at(0.0));
+        }
+        self.poses = Role::BOTH.map(|role| self.poses_by_slot(role));
+        self.paths = self.charted_paths();
+    }
+
+    /// The pose that belongs to each slot: nearest in time to the observed arrival, or to the
+    /// count where none is marked, nearer to this slot than to its neighbours.
+    fn poses_by_slot(&self, role: Role) -> Vec<Option<&'a Pose>> {
+        let moment = |s: &Slot| {
+            self.step_at(role, s.repetition, s.count)
+                .and_then(|a| a.observed)
+                .map_or(s.at, |o| o.at)
+        };
+        let moments: Vec<MediaTime> = self.slots.iter().map(moment).collect();
+        let mut out: Vec<Option<&'a Pose>> = vec![None; self.slots.len()];
+        for pose in self.marks.poses.iter().filter(|p| p.role == role) {
+            let Some((i, gap)) = moments
+                .iter()
+                .enumerate()
+                .map(|(i, t)| (i, pose.at.since(*t).abs()))
+                .min_by(|a, b| a.1.total_cmp(&b.1))
+            else {
+                continue;
+            };
+            let nearer = out[i].is_none_or(|p| gap < p.at.since(moments[i]).abs());
+            if gap <= 0.25 && nearer {
+                out[i] = Some(pose);
+            }
+        }
+        out
+    }
+
+    fn charted_paths(&self) -> [Vec<FloorStep>; 2] {
+        let Some((chart, _)) = &self.chart else {
+            return [Vec::new(), Vec::new()];
+        };
+        let mut paths = Role::BOTH.map(|role| {
+            let mut stance = chart::start_stance(chart, role, self.couple.heights);
+            let mut steps = Vec::new();
+            for _ in 0..self.marks.repetitions {
+                let (more, next) = chart::floor_path(chart, role, stance, self.couple.height(role));
+                steps.extend(more);
+                stance = next;
+            }
+            steps
+        });
+        // The couple may stand the other way along the reference: turn the chart's path by half a turn.
+        let backwards = self.slots.iter().enumerate().find_map(|(i, s)| {
+            let seen = self.facing(self.poses[0][i]?)?;
+            let row = chart.leader.iter().position(|r| r.count == s.count)?;
+            let charted = paths[0]
+                .get(s.repetition as usize * chart.leader.len() + row)?
+                .facing;
+            Some(crate::units::wrap_degrees(seen - charted).abs() > 90.0)
+        });
+        if backwards == Some(true) {
+            for step in paths.iter_mut().flatten() {
+                step.from = step.from.map(|v| -v);
+                step.to = step.to.map(|v| -v);
+                step.facing_before += 180.0;
+                step.facing += 180.0;
+            }
+        }
+        paths
+    }
+
+    /// Facing of a marked pose from its feet line, degrees; `None` when feet or floor are missing.
+    fn facing(&self, pose: &Pose) -> Option<f64> {
+        let feet = pose.pixels(FEET)?;
+        feet_line(&self.floor.as_ref().ok()?.camera, &feet)
+    }
+
+    /// The charted step of a role at a count, with its answer.
+    pub fn step_at(&self, role: Role, repetition: u32, count: usize) -> Option<&AlignedStep> {
+        self.aligned[role as usize]
+            .iter()
+            .find(|a| a.charted.repetition == repetition && a.charted.count == count)
+    }
+
+    /// The charted place of a step on the floor.
+    pub fn charted_path(&self, step: &AlignedStep, role: Role) -> Option<&FloorStep> {
+        let rows = self.chart.as_ref()?.0.rows(role).len();
+        self.paths[role as usize].get(step.charted.repetition as usize * rows + step.charted.row)
+    }
+
+    /// The pose of a role at a slot (index into [`Self::slots`]).
+    pub fn pose(&self, role: Role, slot: usize) -> Option<&'a Pose> {
+        self.poses[role as usize].get(slot).copied().flatten()
+    }
+
+    /// The nearest slot before `slot` at which this role's pose is marked, with the pose.
+    pub fn pose_before(&self, role: Role, slot: usize) -> Option<(usize, &'a Pose)> {
+        // Only the slot directly before counts: further back, other steps lie between.
+        let before = slot.checked_sub(1)?;
+        Some((before, self.pose(role, before)?))
+    }
+
+    /// The slot at a repetition and count.
+    pub fn slot(&self, repetition: u32, count: usize) -> Option<usize> {
+        self.slots
+            .iter()
+            .position(|s| s.repetition == repetition && s.count == count)
+    }
+}
+
+fn lay_grid(marks: &Marks, swing: f64) -> Result<CountGrid, SceneError> {
+    let refused = |e: &dyn std::fmt::Display| SceneError::Refused(e.to_string());
+    match &marks.count {
+        None => Err(SceneError::Missing(
+            "Tap along with the beat, or type the tempo and say where 1 is.",
+        )),
+        Some(CountSource::Taps { taps, one }) => {
+            let fit = fit_taps(taps).map_err(|e| refused(&e))?;
+            CountGrid::from_taps(&fit, *one, swing).map_err(|e| refused(&e))
+        }
+        Some(CountSource::Tempo { bpm, one }) => {
+            CountGrid::from_tempo(*bpm, *one, swing).map_err(|e| refused(&e))
+        }
+    }
+}
+
+fn calibrate_floor(marks: &Marks, picture: [f64; 2]) -> Result<Calibration, SceneError> {
+    let floor = marks.floor.as_ref().ok_or(SceneError::Missing(
+        "Say how large the floor reference is and mark its four corners.",
+    ))?;
+    if floor.points[..4].iter().any(Option::is_none) {
+        return Err(SceneError::Missing(
+            "Mark all four corners of the floor reference.",
+        ));
+    }
+    calibrate(&floor.marked(), picture, floor.view).map_err(|e| SceneError::Refused(e.to_string()))
+}
+
+/// Both feet's heels and toes: left heel, left toe, right heel, right toe.
+pub(super) const FEET: [Landmark; 4] = [
+    Landmark::LeftHeel,
+    Landmark::LeftToe,
+    Landmark::RightHeel,
+    Landmark::RightToe,
+];
+
+/// A foot's middle on the floor from its heel and toe pixels.
+pub(super) fn foot_on_floor(camera: &Camera, heel_toe: &[[f64; 2]]) -> Option<Point2<f64>> {
+    let heel = camera.on_floor(Point2::from(heel_toe[0]))?;
+    let toe = camera.on_floor(Point2::from(heel_toe[1]))?;
+    Some(nalgebra::center(&heel, &toe))
+}
+
+/// Middle between the feet from four foot pixels.
+pub(super) fn feet_centre(camera: &Camera, feet: &[[f64; 2]]) -> Option<Point2<f64>> {
+    Some(nalgebra::center(
+        &foot_on_floor(camera, &feet[..2])?,
+        &foot_on_floor(camera, &feet[2..])?,
+    ))
+}
+
+/// Direction of the feet line, degrees from X: the mean of the two heel-to-toe directions, which
+/// turnout leaves alone when it is the same on both feet. `None` when a foot is shorter than 10 cm
+/// on the floor (a lifted heel) or the feet point more than 120° apart.
+pub(super) fn feet_line(camera: &Camera, feet: &[[f64; 2]]) -> Option<f64> {
+    let mut sum = nalgebra::Vector2::zeros();
+    for foot in [&feet[..2], &feet[2..]] {
+        let heel = camera.on_floor(Point2::from(foot[0]))?;
+        let toe = camera.on_floor(Point2::from(foot[1]))?;
+        let v = toe - heel;
+        if v.norm() < 0.10 {
+            return None;
+        }
+        sum += v.normalize();
+    }
+    (sum.norm() > 1.0).then(|| sum.y.atan2(sum.x).to_degrees())
+}
+
+/// Heel and toe pixels of one foot of a pose.
+pub(super) fn foot_pixels(pose: &Pose, foot: Foot) -> Option<[[f64; 2]; 2]> {
+    pose.pixels(Landmark::heel_toe(foot))
+}

@@ -1,0 +1,61 @@
+//! Pictures and sound into a clip.
+
+use std::path::Path;
+use std::process::Stdio;
+
+use tokio::io::AsyncWriteExt;
+
+use crate::MediaError;
+use crate::tool::{command, spawn_error};
+
+/// Form of a clip to be made.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Film {
+    /// Width and height, pixels.
+    pub size: [u32; 2],
+    /// Frames a second.
+    pub fps: f64,
+}
+
+/// Encodes RGBA pictures as H.264 with an optional WAV as sound, into the container `to`'s ending names.
+pub async fn encode(
+    film: Film,
+    pictures: impl Iterator<Item = Vec<u8>> + Send,
+    sound: Option<&Path>,
+    to: &Path,
+) -> Result<(), MediaError> {
+    let mut c = command("ffmpeg");
+    c.args(["-f", "rawvideo", "-pix_fmt", "rgba"])
+        .args(["-s", &format!("{}x{}", film.size[0], film.size[1])])
+        .args(["-r", &film.fps.to_string(), "-i", "pipe:0"]);
+    if let Some(sound) = sound {
+        c.arg("-i").arg(sound);
+    }
+    c.args([
+        "-c:v", "libx264", "-preset", "veryfast", "-crf", "21", "-pix_fmt", "yuv420p",
+    ])
+    .args(["-c:a", "aac", "-shortest", "-movflags", "+faststart", "-y"])
+    .arg(to)
+    .stdin(Stdio::piped())
+    .stderr(Stdio::piped());
+    let mut child = c.spawn().map_err(|e| spawn_error("ffmpeg", e))?;
+    if let Some(mut pipe) = child.stdin.take() {
+        for picture in pictures {
+            if pipe.write_all(&picture).await.is_err() {
+                break;
+            }
+        }
+        drop(pipe);
+    }
+    let done = child.wait_with_output().await?;
+    if done.status.success() {
+        Ok(())
+    } else {
+        Err(MediaError::Damaged {
+            said: String::from_utf8_lossy(&done.stderr)
+                .chars()
+                .take(2_000)
+                .collect(),
+        })
+    }
+}

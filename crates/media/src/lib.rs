@@ -1,0 +1,16 @@
+//! Clips through ffprobe and ffmpeg: what a file is, a copy that browsers can step through frame by
+//! frame, and its exact frame times. Files in, values out; no database, no web.
+//!
+//! Every call runs the tool as a child process with only local files open to it, only the containers
+//! phones make, a time limit, and no standard input it could wait for.
+
+mod encode;
+mod error;
+mod probe;
+mod proxy;
+mod tool;
+
+pub use encode::{Film, encode};
+pub use error::MediaError;
+pub use probe::{FrameTimes, Probe, frame_times, probe};
+pub use proxy::{LONGEST_SIDE, make_proxy};

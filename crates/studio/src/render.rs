@@ -1,0 +1,472 @@
+//! Pictures of a performance: a hall with a plank floor and the taped reference, two figures with
+//! volume, painted far to near.
+
+use nalgebra::{Point2, Point3, Vector3};
+use tiny_skia::{
+    Color, FillRule, GradientStop, LinearGradient, Paint, Path, PathBuilder, Pixmap, Point,
+    SpreadMode, Transform,
+};
+use upright_core::body::Landmark;
+use upright_core::camera::Camera;
+use upright_core::units::{Foot, Role};
+
+use crate::body::Body;
+use crate::motion::Performance;
+
+/// Draws frames of one performance.
+pub struct Renderer<'a> {
+    performance: &'a Performance,
+    camera: Camera,
+    hall: Pixmap,
+}
+
+type Rgb = [u8; 3];
+
+struct Clothes {
+    top: Rgb,
+    legs: Rgb,
+    skin: Rgb,
+    hair: Rgb,
+    shoe: Rgb,
+    skirt: bool,
+}
+
+const LEADER: Clothes = Clothes {
+    top: [226, 229, 226],
+    legs: [46, 56, 72],
+    skin: [206, 160, 128],
+    hair: [58, 44, 36],
+    shoe: [30, 30, 34],
+    skirt: false,
+};
+
+const FOLLOWER: Clothes = Clothes {
+    top: [172, 52, 78],
+    legs: [196, 148, 118],
+    skin: [196, 148, 118],
+    hair: [128, 82, 48],
+    shoe: [96, 40, 52],
+    skirt: true,
+};
+
+/// Distance of the back wall, metres.
+const WALL: f64 = 3.4;
+
+/// A limb: a cone with round ends, radii in metres.
+struct Limb {
+    from: (Point3<f64>, f64),
+    to: (Point3<f64>, f64),
+    colour: Rgb,
+}
+
+fn paint(rgb: Rgb, alpha: u8) -> Paint<'static> {
+    let mut p = Paint {
+        anti_alias: true,
+        ..Paint::default()
+    };
+    p.set_color_rgba8(rgb[0], rgb[1], rgb[2], alpha);
+    p
+}
+
+fn shaded(rgb: Rgb, by: f64) -> Rgb {
+    rgb.map(|c| (f64::from(c) * by).clamp(0.0, 255.0) as u8)
+}
+
+fn polygon(points: &[Point2<f64>]) -> Option<Path> {
+    let mut b = PathBuilder::new();
+    for (i, p) in points.iter().enumerate() {
+        if i == 0 {
+            b.move_to(p.x as f32, p.y as f32);
+        } else {
+            b.line_to(p.x as f32, p.y as f32);
+        }
+    }
+    b.close();
+    b.finish()
+}
+
+impl<'a> Renderer<'a> {
+    /// `None` when the picture has no size.
+    pub fn new(performance: &'a Performance) -> Option<Self> {
+        let [w, h] = performance.scenario().size;
+        let camera = performance.scenario().camera();
+        let mut hall = Pixmap::new(w, h)?;
+        paint_hall(&mut hall, &camera, performance.scenario().reference);
+        Some(Self {
+            performance,
+            camera,
+            hall,
+        })
+    }
+
+    /// Frame at a moment, as RGBA bytes row by row.
+    pub fn frame(&self, seconds: f64) -> Vec<u8> {
+        let mut picture = self.hall.clone();
+        let bodies = self.performance.bodies(seconds);
+        for body in &bodies {
+            self.shadow(&mut picture, body);
+        }
+        let mut limbs: Vec<Limb> = Role::BOTH
+            .iter()
+            .zip(&bodies)
+            .flat_map(|(role, body)| {
+                limbs(
+                    body,
+                    if *role == Role::Leader {
+                        &LEADER
+                    } else {
+                        &FOLLOWER
+                    },
+                )
+            })
+            .collect();
+        limbs.sort_by(|a, b| {
+            let depth = |l: &Limb| {
+                self.camera.depth(nalgebra::center(&l.from.0, &l.to.0)) - 0.5 * l.from.1.max(l.to.1)
+            };
+            depth(b).total_cmp(&depth(a))
+        });
+        for limb in &limbs {
+            self.limb(&mut picture, limb);
+        }
+        picture.take()
+    }
+
+    fn shadow(&self, picture: &mut Pixmap, body: &Body) {
+        let feet = [Foot::Left, Foot::Right].map(|f| {
+            let [heel, toe] = Landmark::heel_toe(f).map(|l| body.joint(l));
+            nalgebra::center(&heel, &toe)
+        });
+        let middle = nalgebra::center(&feet[0], &feet[1]);
+        for (centre, radius, alpha) in [
+            (Point3::new(middle.x + 0.10, middle.y + 0.12, 0.0), 0.34, 34),
+            (Point3::new(feet[0].x, feet[0].y, 0.0), 0.16, 60),
+            (Point3::new(feet[1].x, feet[1].y, 0.0), 0.16, 60),
+        ] {
+            let ring: Option<Vec<Point2<f64>>> = (0..24)
+                .map(|i| {
+                    let (s, c) = (f64::from(i) * std::f64::consts::TAU / 24.0).sin_cos();
+                    self.camera
+                        .project(centre + Vector3::new(c, s, 0.0) * radius)
+                })
+                .collect();
+            if let Some(path) = ring.and_then(|r| polygon(&r)) {
+                picture.fill_path(
+                    &path,
+                    &paint([30, 18, 8], alpha),
+                    FillRule::Winding,
+                    Transform::identity(),
+                    None,
+                );
+            }
+        }
+    }
+
+    /// A limb in three tones, light from the upper left.
+    fn limb(&self, picture: &mut Pixmap, limb: &Limb) {
+        let see = |(at, radius): (Point3<f64>, f64)| {
+            let p = self.camera.project(at)?;
+            Some((p, radius * self.camera.focal / self.camera.depth(at)))
+        };
+        let (Some((a, ra)), Some((b, rb))) = (see(limb.from), see(limb.to)) else {
+            return;
+        };
+        for (tone, size, shift) in [(0.68, 1.0, 0.0), (1.0, 0.84, -0.10), (1.12, 0.42, -0.30)] {
+            let move_by =
+                |p: Point2<f64>, r: f64| Point2::new(p.x + shift * r, p.y + 0.6 * shift * r);
+            let Some(path) = cone(move_by(a, ra), ra * size, move_by(b, rb), rb * size) else {
+                continue;
+            };
+            picture.fill_path(
+                &path,
+                &paint(shaded(limb.colour, tone), 255),
+                FillRule::Winding,
+                Transform::identity(),
+                None,
+            );
+        }
+    }
+}
+
+/// Outline of two circles and the band between them.
+fn cone(a: Point2<f64>, ra: f64, b: Point2<f64>, rb: f64) -> Option<Path> {
+    let mut path = PathBuilder::new();
+    path.push_circle(a.x as f32, a.y as f32, ra.max(0.4) as f32);
+    path.push_circle(b.x as f32, b.y as f32, rb.max(0.4) as f32);
+    let d = b - a;
+    if d.norm() > 1e-3 {
+        let n = nalgebra::Vector2::new(-d.y, d.x).normalize();
+        // Same sense as the circles, so that the winding rule fills the union.
+        let corners = [a + n * ra, a - n * ra, b - n * rb, b + n * rb];
+        path.move_to(corners[0].x as f32, corners[0].y as f32);
+        for c in &corners[1..] {
+            path.line_to(c.x as f32, c.y as f32);
+        }
+        path.close();
+    }
+    path.finish()
+}
+
+fn limbs(body: &Body, wear: &Clothes) -> Vec<Limb> {
+    let h = body.height;
+    let j = |l: Landmark| body.joint(l);
+    let mut out = Vec::new();
+    let mut add = |a: Point3<f64>, ra: f64, b: Point3<f64>, rb: f64, colour: Rgb| {
+        out.push(Limb {
+            from: (a, ra * h),
+            to: (b, rb * h),
+            colour,
+        });
+    };
+    let hips = nalgebra::center(&j(Landmark::LeftHip), &j(Landmark::RightHip));
+    let chest = nalgebra::center(&j(Landmark::LeftShoulder), &j(Landmark::RightShoulder));
+    let up = (chest - hips).normalize();
+    let ahead = body.facing();
+    for side in [Foot::Left, Foot::Right] {
+        let [heel, toe] = Landmark::heel_toe(side).map(j);
+        let [shoulder, elbow, wrist] = Landmark::arm(side).map(j);
+        let (hip, knee, ankle, knuckle) = match side {
+            Foot::Left => (
+                Landmark::LeftHip,
+                Landmark::LeftKnee,
+                Landmark::LeftAnkle,
+                Landmark::LeftKnuckle,
+            ),
+            Foot::Right => (
+                Landmark::RightHip,
+                Landmark::RightKnee,
+                Landmark::RightAnkle,
+                Landmark::RightKnuckle,
+            ),
+        };
+        let lift = Vector3::z() * 0.014 * h;
+        add(j(hip), 0.052, j(knee), 0.036, wear.legs);
+        add(j(knee), 0.034, j(ankle), 0.024, wear.legs);
+        add(j(ankle), 0.024, heel + lift, 0.020, wear.shoe);
+        add(heel + lift, 0.020, toe + lift * 0.8, 0.014, wear.shoe);
+        add(shoulder, 0.034, elbow, 0.026, wear.top);
+        add(elbow, 0.024, wrist, 0.017, wear.skin);
+        add(wrist, 0.018, j(knuckle), 0.017, wear.skin);
+        add(
+            shoulder - up * 0.02 * h,
+            0.044,
+            j(hip) + up * 0.03 * h,
+            0.050,
+            wear.top,
+        );
+    }
+    add(
+        chest - up * 0.05 * h,
+        0.070,
+        hips + up * 0.02 * h,
+        0.066,
+        wear.top,
+    );
+    if wear.skirt {
+        let knees = nalgebra::center(&j(Landmark::LeftKnee), &j(Landmark::RightKnee));
+        add(hips, 0.072, hips + (knees - hips) * 0.55, 0.095, wear.top);
+        add(
+            hips + (knees - hips) * 0.5,
+            0.095,
+            hips + (knees - hips) * 0.85,
+            0.108,
+            wear.top,
+        );
+    }
+    let crown = chest + up * 0.135 * h;
+    add(chest, 0.028, crown - up * 0.03 * h, 0.027, wear.skin);
+    add(
+        crown,
+        0.058,
+        crown - up * 0.02 * h + ahead * 0.012 * h,
+        0.050,
+        wear.skin,
+    );
+    add(
+        crown + up * 0.022 * h - ahead * 0.014 * h,
+        0.056,
+        crown - ahead * 0.030 * h,
+        0.052,
+        wear.hair,
+    );
+    add(
+        j(Landmark::Nose),
+        0.010,
+        j(Landmark::Nose) - ahead * 0.02 * h,
+        0.012,
+        shaded(wear.skin, 0.94),
+    );
+    if wear.skirt {
+        let bun = crown - ahead * 0.075 * h + up * 0.02 * h;
+        add(bun, 0.026, bun, 0.026, wear.hair);
+    }
+    out
+}
+
+fn paint_hall(picture: &mut Pixmap, camera: &Camera, reference: [f64; 2]) {
+    let (w, h) = (picture.width() as f32, picture.height() as f32);
+    let mut wall = Paint::default();
+    if let Some(gradient) = LinearGradient::new(
+        Point::from_xy(0.0, 0.0),
+        Point::from_xy(0.3 * w, h),
+        vec![
+            GradientStop::new(0.0, Color::from_rgba8(196, 198, 190, 255)),
+            GradientStop::new(0.7, Color::from_rgba8(172, 176, 168, 255)),
+        ],
+        SpreadMode::Pad,
+        Transform::identity(),
+    ) {
+        wall.shader = gradient;
+    }
+    if let Some(rect) = tiny_skia::Rect::from_xywh(0.0, 0.0, w, h) {
+        picture.fill_rect(rect, &wall, Transform::identity(), None);
+    }
+    let mut quad = |corners: [[f64; 3]; 4], rgb: Rgb, alpha: u8| {
+        let seen: Option<Vec<_>> = corners
+            .iter()
+            .map(|c| camera.project((*c).into()))
+            .collect();
+        if let Some(path) = seen.and_then(|s| polygon(&s)) {
+            picture.fill_path(
+                &path,
+                &paint(rgb, alpha),
+                FillRule::Winding,
+                Transform::identity(),
+                None,
+            );
+        }
+    };
+    for x in [-3.6, -0.5, 2.6] {
+        quad(
+            [
+                [x, WALL, 1.2],
+                [x + 1.1, WALL, 1.2],
+                [x + 1.1, WALL, 2.5],
+                [x, WALL, 2.5],
+            ],
+            [150, 172, 184],
+            255,
+        );
+        for (a, b, c, d) in [(0.0, 1.1, 1.82, 1.88), (0.52, 0.58, 1.2, 2.5)] {
+            quad(
+                [
+                    [x + a, WALL, c],
+                    [x + b, WALL, c],
+                    [x + b, WALL, d],
+                    [x + a, WALL, d],
+                ],
+                [214, 212, 200],
+                255,
+            );
+        }
+    }
+    let near = camera.position.y + 0.9;
+    let planks = ((WALL - near) / 0.14).ceil() as i32;
+    for i in 0..planks {
+        let y = WALL - 0.14 * f64::from(i);
+        // A fixed pattern of tones and joints; the hall is always the same hall.
+        let tone = 0.92 + 0.16 * (f64::from((i * 7919) % 97) / 97.0);
+        quad(
+            [
+                [-9.0, y, 0.0],
+                [9.0, y, 0.0],
+                [9.0, y - 0.14, 0.0],
+                [-9.0, y - 0.14, 0.0],
+            ],
+            shaded([168, 124, 84], tone),
+            255,
+        );
+        quad(
+            [
+                [-9.0, y, 0.0],
+                [9.0, y, 0.0],
+                [9.0, y - 0.006, 0.0],
+                [-9.0, y - 0.006, 0.0],
+            ],
+            [96, 66, 40],
+            150,
+        );
+        for k in -5..5 {
+            let x = 1.8 * f64::from(k) + 1.8 * (f64::from((i * 5413 + 17) % 89) / 89.0);
+            quad(
+                [
+                    [x, y, 0.0],
+                    [x + 0.006, y, 0.0],
+                    [x + 0.006, y - 0.14, 0.0],
+                    [x, y - 0.14, 0.0],
+                ],
+                [96, 66, 40],
+                150,
+            );
+        }
+    }
+    quad(
+        [
+            [-9.0, WALL, 0.0],
+            [9.0, WALL, 0.0],
+            [9.0, WALL, 0.16],
+            [-9.0, WALL, 0.16],
+        ],
+        [92, 80, 68],
+        255,
+    );
+    tape(&mut quad, reference);
+}
+
+/// The reference in white tape with dark crosses on its corners and edge middles.
+fn tape(quad: &mut impl FnMut([[f64; 3]; 4], Rgb, u8), [length, width]: [f64; 2]) {
+    let (l, w) = (0.5 * length, 0.5 * width);
+    let mut strip = |[x0, y0]: [f64; 2], [x1, y1]: [f64; 2], half: f64, rgb: Rgb| {
+        let d = nalgebra::Vector2::new(x1 - x0, y1 - y0).normalize();
+        let (nx, ny) = (-d.y * half, d.x * half);
+        quad(
+            [
+                [x0 + nx, y0 + ny, 0.0],
+                [x1 + nx, y1 + ny, 0.0],
+                [x1 - nx, y1 - ny, 0.0],
+                [x0 - nx, y0 - ny, 0.0],
+            ],
+            rgb,
+            255,
+        );
+    };
+    let corners = [[-l, -w], [l, -w], [l, w], [-l, w]];
+    for i in 0..4 {
+        strip(corners[i], corners[(i + 1) % 4], 0.02, [236, 232, 216]);
+    }
+    let middles = [[0.0, -w], [l, 0.0], [0.0, w], [-l, 0.0]];
+    for [x, y] in corners.into_iter().chain(middles) {
+        strip([x - 0.05, y], [x + 0.05, y], 0.006, [30, 42, 60]);
+        strip([x, y - 0.05], [x, y + 0.05], 0.006, [30, 42, 60]);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Scenario;
+
+    #[test]
+    fn the_dancers_are_where_the_camera_sees_them() {
+        let p = Performance::new(&Scenario::default()).unwrap();
+        let r = Renderer::new(&p).unwrap();
+        let [w, h] = p.scenario().size;
+        for t in [0.5, 3.0, 6.2] {
+            let frame = r.frame(t);
+            assert_eq!(frame.len(), (4 * w * h) as usize);
+            for (body, colour) in p.bodies(t).iter().zip([LEADER.top, FOLLOWER.top]) {
+                let chest = nalgebra::center(
+                    &body.joint(Landmark::LeftHip),
+                    &body.joint(Landmark::RightShoulder),
+                );
+                let q = p.scenario().camera().project(chest).unwrap();
+                let i = 4 * (q.y as usize * w as usize + q.x as usize);
+                let miss: i32 = (0..3)
+                    .map(|k| (i32::from(frame[i + k]) - i32::from(colour[k])).abs())
+                    .max()
+                    .unwrap();
+                assert!(miss < 90, "{:?} {colour:?}", &frame[i..i + 3]);
+            }
+        }
+    }
+}

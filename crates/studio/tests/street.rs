@@ -1,0 +1,312 @@
+//! The whole street on simulated takes with known truth.
+
+use std::fmt::Write as _;
+
+use upright_core::analyse::{Analysis, Stage, analyse};
+use upright_core::judge::Judged;
+use upright_core::marks::{MarkCommand, Marks};
+use upright_core::measure::CoupleBody;
+use upright_core::units::{MediaTime, Role, Unit};
+use upright_studio::{Habits, Hand, Performance, Phone, Scenario, Truth, marks};
+
+fn frames(performance: &Performance) -> Vec<MediaTime> {
+    let s = performance.scenario();
+    let n = (performance.length() * s.fps) as u32;
+    (0..n)
+        .map(|i| MediaTime::from_secs(f64::from(i) / s.fps))
+        .collect()
+}
+
+fn street(scenario: &Scenario, hand: &Hand) -> (Analysis, Truth) {
+    let performance = Performance::new(scenario).unwrap();
+    let frames = frames(&performance);
+    let mut m = Marks::default();
+    for command in marks(&performance, &frames, hand) {
+        if let MarkCommand::MarkFloor { pixel: None, .. } = command {
+            panic!("the reference is out of the picture");
+        }
+        command.apply(&mut m).unwrap();
+    }
+    let couple = CoupleBody {
+        heights: scenario.heights,
+        frame_limit: None,
+    };
+    let analysis = analyse(&m, couple, scenario.size.map(f64::from));
+    (analysis, Truth::of(&performance, &frames))
+}
+
+fn scenarios() -> Vec<Scenario> {
+    let mut out = Vec::new();
+    for (chart, bpm) in [
+        ("shag-basic", 118.0),
+        ("shag-pass", 112.0),
+        ("bolero-basic", 96.0),
+        ("forro-base", 132.0),
+    ] {
+        for (heights, bearing) in [([1.82, 1.66], 6.0), ([1.70, 1.72], -14.0)] {
+            out.push(Scenario {
+                chart: chart.into(),
+                bpm,
+                heights,
+                phone: Phone {
+                    bearing,
+                    ..Phone::default()
+                },
+                seed: 40 + out.len() as u64,
+                ..Scenario::default()
+            });
+        }
+    }
+    out
+}
+
+#[test]
+fn exact_marks_give_back_floor_positions_and_separation() {
+    for s in scenarios() {
+        let (a, truth) = street(&s, &Hand::exact());
+        assert_eq!(a.floor_stage, Stage::Ready);
+        assert!(
+            a.footprints.len() >= 2 * truth.feet.len() / 3,
+            "{}",
+            s.chart
+        );
+        for f in &a.footprints {
+            let t = truth
+                .feet
+                .iter()
+                .find(|t| {
+                    (t.role, t.foot, t.repetition, t.count)
+                        == (f.role, f.foot, f.repetition, f.count)
+                })
+                .unwrap();
+            for (seen, real) in [(f.heel, t.heel), (f.toe, t.toe)] {
+                let miss = (seen[0] - real[0]).hypot(seen[1] - real[1]);
+                assert!(miss < 0.01, "{} {f:?} misses by {miss}", s.chart);
+            }
+        }
+        let mut compared = 0;
+        for m in a.measures.iter().filter(|m| m.id == "separation") {
+            let t = truth
+                .counts
+                .iter()
+                .find(|t| (t.repetition, Some(t.count)) == (m.repetition, m.count))
+                .unwrap();
+            let miss = (m.reading.estimate().unwrap().value - t.separation).abs();
+            assert!(miss < 0.02, "{} separation misses by {miss}", s.chart);
+            compared += 1;
+        }
+        assert!(compared >= 20, "{}: only {compared} separations", s.chart);
+    }
+}
+
+/// Errors of hand-marked takes against their claimed σ: about 68 % within one, 95 % within two.
+#[test]
+fn the_claimed_uncertainty_is_kept() {
+    let (mut one, mut two, mut n) = (0u32, 0u32, 0u32);
+    for (i, s) in scenarios().into_iter().enumerate() {
+        // Each take has one calibration, whose error all its readings share: many takes, few readings.
+        for round in 0..6 {
+            let hand = Hand {
+                pixel: 1.5,
+                ..Hand::ordinary(100 + 17 * round + i as u64)
+            };
+            let (a, truth) = street(&s, &hand);
+            for m in a.measures.iter().filter(|m| m.id == "separation") {
+                let Some(t) = truth
+                    .counts
+                    .iter()
+                    .find(|t| (t.repetition, Some(t.count)) == (m.repetition, m.count))
+                else {
+                    continue;
+                };
+                let e = m.reading.estimate().unwrap();
+                let z = (e.value - t.separation).abs() / e.sigma;
+                n += 1;
+                one += u32::from(z <= 1.0);
+                two += u32::from(z <= 2.0);
+            }
+        }
+    }
+    let share = |k: u32| f64::from(k) / f64::from(n);
+    assert!(n > 500);
+    assert!(
+        (0.58..0.82).contains(&share(one)),
+        "{} of {n} within one sigma",
+        share(one)
+    );
+    assert!(
+        (0.90..0.995).contains(&share(two)),
+        "{} of {n} within two sigma",
+        share(two)
+    );
+}
+
+fn find<'a>(a: &'a Analysis, fault: &str, role: Option<Role>) -> &'a Judged {
+    a.judged
+        .iter()
+        .find(|j| j.fault == fault && j.role == role)
+        .unwrap_or_else(|| panic!("{fault} was not judged"))
+}
+
+#[test]
+fn a_clean_couple_gets_no_clear_finding() {
+    for s in scenarios() {
+        let (a, _) = street(&s, &Hand::ordinary(7));
+        let clear: Vec<_> = a
+            .judged
+            .iter()
+            .filter(|j| j.showing * 2 > j.of)
+            .map(|j| (&j.fault, j.role, j.value))
+            .collect();
+        assert!(clear.is_empty(), "{} {clear:?}", s.chart);
+    }
+}
+
+#[test]
+fn seeded_faults_are_found_with_the_right_role() {
+    let cases: [(&str, Role, Habits); 6] = [
+        (
+            "T1",
+            Role::Leader,
+            Habits {
+                late: 0.14,
+                ..Habits::default()
+            },
+        ),
+        (
+            "S4",
+            Role::Follower,
+            Habits {
+                drift: 0.34,
+                ..Habits::default()
+            },
+        ),
+        (
+            "P1",
+            Role::Follower,
+            Habits {
+                lean_away: 9.0,
+                ..Habits::default()
+            },
+        ),
+        (
+            "S1",
+            Role::Follower,
+            Habits {
+                touches: Some(5),
+                ..Habits::default()
+            },
+        ),
+        (
+            "S2",
+            Role::Leader,
+            Habits {
+                stride: 1.7,
+                ..Habits::default()
+            },
+        ),
+        (
+            "R1",
+            Role::Leader,
+            Habits {
+                twisted: 26.0,
+                ..Habits::default()
+            },
+        ),
+    ];
+    for (fault, role, habit) in cases {
+        let mut s = Scenario {
+            seed: 77,
+            ..Scenario::default()
+        };
+        s.habits[role as usize] = habit;
+        let (a, _) = street(&s, &Hand::ordinary(3));
+        let found = find(&a, fault, Some(role));
+        assert!(
+            2 * found.showing >= found.of,
+            "{fault} shows {} of {}",
+            found.showing,
+            found.of
+        );
+        if let Some(partner) = a
+            .judged
+            .iter()
+            .find(|j| j.fault == fault && j.role == Some(role.partner()))
+        {
+            assert!(
+                partner.showing < found.showing,
+                "{fault} also blamed on the partner"
+            );
+        }
+    }
+}
+
+#[test]
+fn dancing_too_close_is_no_stretch() {
+    let s = Scenario {
+        closeness: 0.6,
+        ..Scenario::default()
+    };
+    let (a, _) = street(&s, &Hand::ordinary(11));
+    assert_eq!(find(&a, "K3", None).showing, 4);
+}
+
+fn shown(value: f64, sigma: f64, unit: Unit) -> String {
+    match unit {
+        Unit::Metres => format!("{:.0} cm ± {:.0}", 100.0 * value, 100.0 * sigma),
+        Unit::Degrees => format!("{value:.0}° ± {sigma:.0}"),
+        Unit::Seconds => format!("{:.0} ms ± {:.0}", 1000.0 * value, 1000.0 * sigma),
+        Unit::Ratio | Unit::Share => format!("{value:.2} ± {sigma:.2}"),
+    }
+}
+
+/// Measures of one repetition and all findings of a demo take, as a page to be read.
+#[test]
+fn a_demo_take_reads_like_this() {
+    let mut s = Scenario {
+        repetitions: 3,
+        seed: 20_260_307,
+        ..Scenario::default()
+    };
+    s.habits[0].late = 0.11;
+    s.habits[1].lean_away = 8.0;
+    let (a, _) = street(&s, &Hand::ordinary(5));
+    let mut page = String::new();
+    for m in a.measures.iter().filter(|m| m.repetition == 1) {
+        let unit = upright_core::measure::spec(&m.id).unwrap().unit;
+        let said = m
+            .reading
+            .estimate()
+            .map_or("not visible".into(), |e| shown(e.value, e.sigma, unit));
+        let count = m.count.map_or("whole".into(), |c| format!("count {c}"));
+        writeln!(
+            page,
+            "{:<16} {:<8} {:<8} {said}",
+            m.id,
+            m.role.map_or("couple".into(), |r| format!("{r:?}")),
+            count
+        )
+        .unwrap();
+    }
+    writeln!(page, "\nfindings").unwrap();
+    for j in &a.judged {
+        writeln!(
+            page,
+            "{:<3} {:<8} {:<10} {} of {}  {}  P {:.2}{}{}",
+            j.fault,
+            j.role.map_or("couple".into(), |r| format!("{r:?}")),
+            format!("{:?}", j.grade),
+            j.showing,
+            j.of,
+            shown(j.value.value, j.value.sigma, j.unit),
+            j.probability,
+            if j.offered { "  offered" } else { "" },
+            j.explained_by.map_or(String::new(), |i| format!(
+                "  explained by {}",
+                a.judged[i].fault
+            )),
+        )
+        .unwrap();
+    }
+    insta::assert_snapshot!(page);
+}
