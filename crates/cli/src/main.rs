@@ -1,1 +1,140 @@
-fn main() {}
+//! The upright-pair program.
+
+mod demo;
+mod film;
+
+use std::net::{Ipv4Addr, SocketAddr};
+use std::path::PathBuf;
+
+use anyhow::Context as _;
+use clap::{Args, Parser, Subcommand};
+use tokio::net::TcpListener;
+use upright_server::{App, Parts};
+use upright_store::{Blobs, NewAccount, Store};
+use uuid::Uuid;
+
+/// Practice video of a couple, measured.
+#[derive(Parser)]
+#[command(version, about)]
+struct Cli {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Serves the application.
+    Serve(Serve),
+    /// Prints the OpenAPI document.
+    Openapi,
+    /// Renders a simulated take from a scenario (JSON) into a clip, with its truth beside it.
+    Studio {
+        /// Scenario; missing values are the usual ones.
+        scenario: PathBuf,
+        /// Clip to write (.mp4, .mov, .mkv).
+        clip: PathBuf,
+    },
+}
+
+#[derive(Args)]
+struct Serve {
+    /// Loads the demo studio when the database is empty, and shows its sign-in.
+    #[arg(long)]
+    demo: bool,
+    /// Port on loopback.
+    #[arg(long, env = "PORT", default_value_t = 8420)]
+    port: u16,
+    /// Folder for arriving files and, unless UPRIGHT_BLOBS says otherwise, for all clips.
+    #[arg(long, env = "UPRIGHT_DATA", default_value = ".data/studio")]
+    data: PathBuf,
+    /// PostgreSQL.
+    #[arg(long, env = "DATABASE_URL", hide_env_values = true)]
+    database_url: String,
+    /// Folder of all clips.
+    #[arg(long, env = "UPRIGHT_BLOBS")]
+    blobs: Option<PathBuf>,
+    /// Folder of the built front end.
+    #[arg(long, env = "UPRIGHT_WEB", default_value = "web/dist")]
+    web: PathBuf,
+}
+
+#[tokio::main]
+async fn main() -> anyhow::Result<()> {
+    let filter = tracing_subscriber::EnvFilter::try_from_default_env()
+        .unwrap_or_else(|_| "warn,upright_server=info,upright_store=info".into());
+    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    match Cli::parse().command {
+        Command::Serve(s) => serve(s).await,
+        Command::Openapi => {
+            println!("{}", serde_json::to_string_pretty(&upright_server::openapi())?);
+            Ok(())
+        }
+        Command::Studio { scenario, clip } => film::from_file(&scenario, &clip).await,
+    }
+}
+
+async fn serve(s: Serve) -> anyhow::Result<()> {
+    let address = SocketAddr::from((Ipv4Addr::LOCALHOST, s.port));
+    // Before the long work, so that a taken port is said at once.
+    let listener = TcpListener::bind(address).await.with_context(|| {
+        format!("Port {} is taken. Choose another one, for example PORT={}", s.port, s.port + 1)
+    })?;
+    let store = Store::connect(&s.database_url).await?;
+    let blobs = s.blobs.unwrap_or_else(|| s.data.join("blobs"));
+    let app = App::new(Parts {
+        store,
+        blobs: Blobs::in_folder(&blobs)?,
+        incoming: s.data.join("incoming"),
+        web: s.web,
+        demo: s.demo.then(demo::sign_in),
+        most_clip: None,
+    });
+    if s.demo {
+        demo::load(&app, &s.data).await?;
+    } else {
+        first_account(&app).await?;
+    }
+    println!("Upright Pair is ready at http://127.0.0.1:{}", listener.local_addr()?.port());
+    if s.demo {
+        let d = demo::sign_in();
+        println!("Demo sign-in: {} with the password {}", d.email, d.password);
+    }
+    println!("Ctrl-C stops it.");
+    upright_server::serve(listener, app.clone(), stop()).await?;
+    app.store().close().await;
+    Ok(())
+}
+
+/// Ends on Ctrl-C or on the signal by which services are stopped.
+async fn stop() {
+    let mut term = match tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()) {
+        Ok(t) => t,
+        Err(e) => {
+            tracing::error!(%e, "no signals; stop with kill -9");
+            return std::future::pending().await;
+        }
+    };
+    tokio::select! {
+        _ = tokio::signal::ctrl_c() => {}
+        _ = term.recv() => {}
+    }
+}
+
+/// A new studio has one account, whose password is made here and shown once.
+async fn first_account(app: &App) -> anyhow::Result<()> {
+    const EMAIL: &str = "coach@studio.local";
+    if app.store().has_studio().await? {
+        return Ok(());
+    }
+    let password = Uuid::new_v4().simple().to_string()[..16].to_owned();
+    let hash = upright_server::auth::hash_password(&password)
+        .map_err(|p| anyhow::anyhow!(p.detail))?;
+    let first = NewAccount {
+        email: EMAIL,
+        name: "Coach",
+        password_hash: &hash,
+    };
+    app.store().create_studio("My studio", None, first).await?;
+    println!("First sign-in, shown only now: {EMAIL} with the password {password}");
+    Ok(())
+}

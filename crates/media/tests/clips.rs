@@ -216,13 +216,12 @@ async fn a_simulated_take_becomes_a_clip_with_sound() {
     let wav = dir.path().join("click.wav");
     std::fs::write(&wav, click_track(&p)).unwrap();
     let to = dir.path().join("take.mp4");
-    let n = (p.length() * scenario.fps) as u32;
     let film = Film {
         size: scenario.size,
         fps: scenario.fps,
     };
-    let pictures = (0..n).map(|i| renderer.frame(f64::from(i) / scenario.fps));
-    encode(film, pictures, Some(&wav), &to).await.unwrap();
+    let times = p.frame_times().iter().map(|t| t.secs()).collect();
+    encode(film, renderer.frames(times), Some(&wav), &to).await.unwrap();
     let made = probe(&to).await.unwrap();
     assert!(made.sound);
     assert_eq!((made.width, made.height), (480, 270));

@@ -1,1 +1,72 @@
-//! x
+//! What the studio keeps: rows in PostgreSQL through SQLx, files through an object store.
+//!
+//! One module a resource. Every call that touches a studio's rows takes its [`StudioId`] and asks for
+//! it in the query: another studio's row is not found, whatever its id. No HTTP in here.
+
+mod account;
+mod blob;
+mod clip;
+mod correction;
+mod couple;
+mod decision;
+mod error;
+mod login;
+mod marks;
+mod person;
+mod take;
+#[cfg(feature = "testing")]
+pub mod testing;
+
+pub use account::{Account, NewAccount, Studio};
+pub use blob::{Blobs, ContentHash};
+pub use clip::{Clip, ClipState, NewClip};
+pub use correction::{Correction, CorrectionChange, NewCorrection};
+pub use couple::{Couple, CoupleInput};
+pub use decision::{Decision, Verdict, Whose};
+pub use error::StoreError;
+pub use login::Logins;
+pub use marks::{Judgement, TakeSummary};
+pub use person::{Person, PersonInput};
+pub use take::{NewTake, PersonReading, Take};
+
+use sqlx::postgres::{PgConnectOptions, PgPool, PgPoolOptions};
+use uuid::Uuid;
+
+/// The studio that a request or a worker acts for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct StudioId(pub Uuid);
+
+/// The database.
+#[derive(Debug, Clone)]
+pub struct Store {
+    pool: PgPool,
+}
+
+impl Store {
+    /// Connects and brings the tables up to date.
+    pub async fn connect(url: &str) -> Result<Self, StoreError> {
+        let options: PgConnectOptions = url.parse()?;
+        let pool = PgPoolOptions::new()
+            .max_connections(12)
+            .acquire_timeout(std::time::Duration::from_secs(5))
+            .connect_with(options)
+            .await?;
+        sqlx::migrate!().run(&pool).await?;
+        Ok(Self { pool })
+    }
+
+    /// Whether the database answers.
+    pub async fn answers(&self) -> bool {
+        sqlx::query("select 1").execute(&self.pool).await.is_ok()
+    }
+
+    /// The store of sign-in sessions on the same database.
+    pub fn logins(&self) -> Logins {
+        Logins::new(self.pool.clone())
+    }
+
+    /// Ends all connections.
+    pub async fn close(&self) {
+        self.pool.close().await;
+    }
+}

@@ -116,6 +116,14 @@ impl Performance {
         self.grid.time_of(beats).secs() + 1.0
     }
 
+    /// Moments of the frames that a phone with the scenario's rate takes.
+    pub fn frame_times(&self) -> Vec<MediaTime> {
+        let fps = self.scenario.fps;
+        (0..(self.length() * fps) as u32)
+            .map(|i| MediaTime::from_secs(f64::from(i) / fps))
+            .collect()
+    }
+
     /// Both bodies at a moment of the clip, seconds.
     pub fn bodies(&self, t: f64) -> [Body; 2] {
         let postures = Role::BOTH.map(|role| self.posture(role, t));

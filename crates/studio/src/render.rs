@@ -2,6 +2,7 @@
 //! volume, painted far to near.
 
 use nalgebra::{Point2, Point3, Vector3};
+use rayon::prelude::*;
 use tiny_skia::{
     Color, FillRule, GradientStop, LinearGradient, Paint, Path, PathBuilder, Pixmap, Point,
     SpreadMode, Transform,
@@ -122,7 +123,7 @@ impl<'a> Renderer<'a> {
             .collect();
         limbs.sort_by(|a, b| {
             let depth = |l: &Limb| {
-                self.camera.depth(nalgebra::center(&l.from.0, &l.to.0)) - 0.5 * l.from.1.max(l.to.1)
+                self.camera.depth(nalgebra::center(&l.from.0, &l.to.0)) - l.from.1.max(l.to.1)
             };
             depth(b).total_cmp(&depth(a))
         });
@@ -130,6 +131,18 @@ impl<'a> Renderer<'a> {
             self.limb(&mut picture, limb);
         }
         picture.take()
+    }
+
+    /// Frames at these moments in order, drawn on all cores.
+    pub fn frames(&self, seconds: Vec<f64>) -> impl Iterator<Item = Vec<u8>> + Send + '_ {
+        // As many at once as keeps every core busy and a few pictures in memory.
+        let batches: Vec<Vec<f64>> = seconds.chunks(8).map(<[f64]>::to_vec).collect();
+        batches.into_iter().flat_map(|batch| {
+            batch
+                .into_par_iter()
+                .map(|t| self.frame(t))
+                .collect::<Vec<_>>()
+        })
     }
 
     fn shadow(&self, picture: &mut Pixmap, body: &Body) {

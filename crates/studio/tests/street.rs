@@ -6,20 +6,12 @@ use upright_core::analyse::{Analysis, Stage, analyse};
 use upright_core::judge::Judged;
 use upright_core::marks::{MarkCommand, Marks};
 use upright_core::measure::CoupleBody;
-use upright_core::units::{MediaTime, Role, Unit};
+use upright_core::units::{Role, Unit};
 use upright_studio::{Habits, Hand, Performance, Phone, Scenario, Truth, marks};
-
-fn frames(performance: &Performance) -> Vec<MediaTime> {
-    let s = performance.scenario();
-    let n = (performance.length() * s.fps) as u32;
-    (0..n)
-        .map(|i| MediaTime::from_secs(f64::from(i) / s.fps))
-        .collect()
-}
 
 fn street(scenario: &Scenario, hand: &Hand) -> (Analysis, Truth) {
     let performance = Performance::new(scenario).unwrap();
-    let frames = frames(&performance);
+    let frames = performance.frame_times();
     let mut m = Marks::default();
     for command in marks(&performance, &frames, hand) {
         if let MarkCommand::MarkFloor { pixel: None, .. } = command {

@@ -1,0 +1,50 @@
+# make demo   set up, build and start with the demo studio     http://127.0.0.1:8420
+# make test   set up, build and run everything that is checked
+SHELL := bash
+.PHONY: demo demo-reset serve test bench screenshots build web format install types
+
+web/node_modules/.package-lock.json: web/package-lock.json
+	cd web && npm ci --no-audit --no-fund
+	touch $@
+
+web: web/node_modules/.package-lock.json
+	cd web && npm run --silent build
+
+build: web
+	cargo build --locked -p upright-pair
+
+install:
+	scripts/install.sh run
+
+demo: install build
+	UPRIGHT_PROFILE=demo scripts/serve.sh --demo
+
+demo-reset:
+	scripts/reset-demo.sh
+	$(MAKE) demo
+
+serve: install build
+	scripts/serve.sh
+
+test:
+	scripts/install.sh test
+	scripts/test.sh
+
+bench:
+	cargo bench --locked -p upright-core
+
+# Takes docs/screenshots anew from the demo studio, in a browser without a window.
+screenshots: build
+	scripts/install.sh test
+	UPRIGHT_SCREENSHOTS=$(CURDIR)/docs/screenshots scripts/with-postgres.sh \
+	  cargo test --locked -p upright-e2e --test screenshots -- --ignored --nocapture
+
+# The OpenAPI document and the TypeScript types made from it.
+types: web/node_modules/.package-lock.json
+	mkdir -p docs/formats
+	cargo run --quiet --locked -p upright-pair -- openapi > docs/formats/openapi.json
+	cd web && npm run --silent types
+
+format:
+	cargo fmt --all
+	cd web && npm run --silent format

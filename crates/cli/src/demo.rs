@@ -1,0 +1,294 @@
+//! The demo studio: Saltmarsh Hall, ten weeks toward an evening called Low Tide Social.
+//!
+//! Nothing is typed in but names, heights and how each couple dances from week to week. Every take is
+//! danced by the simulated studio, marked by a simulated hand, and goes the same way as a coach's own.
+
+use std::path::Path;
+
+use anyhow::{Context as _, anyhow};
+use jiff::civil::Date;
+use jiff::{Span, Zoned};
+use upright_core::marks::Entry;
+use upright_core::units::{MediaTime, Role};
+use upright_server::auth::hash_password;
+use upright_server::correct::{self, Wish};
+use upright_server::review::{self, Review};
+use upright_server::{App, DemoSignIn, Problem, intake};
+use upright_store::{
+    ClipState, Couple, CoupleInput, NewAccount, NewClip, NewTake, PersonInput, StudioId, Verdict,
+    Whose,
+};
+use upright_studio::{Habits, Hand, Performance, Phone, Scenario, marks};
+use uuid::Uuid;
+
+use crate::film::film;
+
+const PLACE: &str = "Saltmarsh Hall";
+const WEEKS: usize = 8;
+
+/// What the demo's first page shows.
+pub fn sign_in() -> DemoSignIn {
+    DemoSignIn {
+        email: "marit@saltmarsh.example".into(),
+        password: "low-tide-social".into(),
+    }
+}
+
+/// A couple of the demo and how it dances, week by week.
+struct Story {
+    leader: (&'static str, f64, &'static str),
+    follower: (&'static str, f64, &'static str),
+    scenario: Scenario,
+    weeks: [[Habits; 2]; WEEKS],
+    /// Findings that the coach confirmed: in which week, which, whose.
+    confirmed: &'static [(usize, &'static str, Whose)],
+}
+
+fn stories() -> [Story; 3] {
+    let none = Habits::default();
+    let lean = [8.2, 8.6, 7.4, 6.6, 5.4, 4.4, 3.0, 2.2];
+    let late = [0.088, 0.096, 0.092, 0.084, 0.094, 0.090, 0.086, 0.092];
+    let drift = [0.32, 0.29, 0.12, 0.06, 0.04, 0.02, 0.03, 0.02];
+    let thrown = [28.0, 26.0, 19.0, 9.0, 5.0, 4.0, 17.0, 27.0];
+    let stride = [1.62, 1.60, 1.52, 1.46, 1.36, 1.30, 1.22, 1.14];
+    let slow = [0.14, 0.13, 0.10, 0.08, 0.05, 0.03, 0.02, 0.02];
+    let twisted = [24.0, 25.0, 24.0, 26.0, 23.0, 25.0, 24.0, 25.0];
+    [
+        Story {
+            leader: ("Wren Castell", 1.82, ""),
+            follower: ("Idris Vane", 1.66, "Stiff lower back after long days; starts easy."),
+            scenario: Scenario {
+                chart: "shag-basic".into(),
+                bpm: 118.0,
+                heights: [1.82, 1.66],
+                ..Scenario::default()
+            },
+            weeks: std::array::from_fn(|w| {
+                [
+                    Habits { late: late[w], drift: drift[w], ..none },
+                    Habits { lean_away: lean[w], late: 0.02, ..none },
+                ]
+            }),
+            confirmed: &[(0, "P1", Whose::Follower), (0, "S4", Whose::Leader), (1, "T1", Whose::Leader)],
+        },
+        Story {
+            leader: ("Odo Fennimore", 1.74, ""),
+            follower: ("Tamsin Reed", 1.70, ""),
+            scenario: Scenario {
+                chart: "bolero-basic".into(),
+                bpm: 96.0,
+                heights: [1.74, 1.70],
+                phone: Phone { bearing: -8.0, ..Phone::default() },
+                ..Scenario::default()
+            },
+            weeks: std::array::from_fn(|w| {
+                [
+                    Habits { stride: stride[w], ..none },
+                    Habits { thrown: thrown[w], ..none },
+                ]
+            }),
+            confirmed: &[(0, "S2", Whose::Leader), (0, "S3", Whose::Follower)],
+        },
+        Story {
+            leader: ("Bram Lisle", 1.90, "Left knee: no turns over a stuck foot."),
+            follower: ("Pia Solano", 1.58, ""),
+            scenario: Scenario {
+                chart: "forro-base".into(),
+                bpm: 132.0,
+                heights: [1.90, 1.58],
+                phone: Phone { bearing: 10.0, height: 1.35, ..Phone::default() },
+                ..Scenario::default()
+            },
+            weeks: std::array::from_fn(|w| {
+                [
+                    Habits { twisted: twisted[w], ..none },
+                    Habits { late: slow[w], ..none },
+                ]
+            }),
+            confirmed: &[(0, "T1", Whose::Follower), (1, "S3", Whose::Leader)],
+        },
+    ]
+}
+
+fn said(p: Problem) -> anyhow::Error {
+    anyhow!(p.detail)
+}
+
+fn ago(day: Date, days: i64) -> Date {
+    day.saturating_sub(Span::new().days(days))
+}
+
+/// Loads the demo unless it is there already. One that was broken off half-way is started over.
+pub async fn load(app: &App, data: &Path) -> anyhow::Result<()> {
+    let whole = data.join("demo-is-whole");
+    if whole.exists() && app.store().has_studio().await? {
+        return Ok(());
+    }
+    app.store().clear().await?;
+    println!("Preparing the demo studio: eight weeks of practice and four clips. This is done once.");
+    let today = Zoned::now().date();
+    let evening = today.saturating_add(Span::new().days(14));
+    let first = sign_in();
+    let hash = hash_password(&first.password).map_err(said)?;
+    let account = NewAccount {
+        email: &first.email,
+        name: "Marit Quill",
+        password_hash: &hash,
+    };
+    let (studio, account) = app
+        .store()
+        .create_studio("Saltmarsh Hall", Some(("Low Tide Social", evening)), account)
+        .await?;
+    let desk = Desk { app, studio, account, today };
+    for (number, story) in stories().into_iter().enumerate() {
+        desk.tell(number, &story).await?;
+    }
+    std::fs::write(whole, [])?;
+    Ok(())
+}
+
+struct Desk<'a> {
+    app: &'a App,
+    studio: StudioId,
+    account: Uuid,
+    today: Date,
+}
+
+impl Desk<'_> {
+    async fn person(&self, (name, height, note): (&str, f64, &str)) -> anyhow::Result<Uuid> {
+        let input = PersonInput {
+            name: name.into(),
+            height,
+            note: note.into(),
+            consent: true,
+        };
+        Ok(self.app.store().create_person(self.studio, &input).await?.id)
+    }
+
+    async fn tell(&self, number: usize, story: &Story) -> anyhow::Result<()> {
+        println!("  {} and {}", story.leader.0, story.follower.0);
+        let input = CoupleInput {
+            leader_id: self.person(story.leader).await?,
+            follower_id: self.person(story.follower).await?,
+            frame_limit: None,
+        };
+        let couple = self.app.store().create_couple(self.studio, &input).await?;
+        let mut log: Vec<(Uuid, &str, Option<Role>)> = Vec::new();
+        for week in 0..WEEKS {
+            let day = ago(self.today, 7 * (WEEKS - week) as i64);
+            let last = week == WEEKS - 1;
+            let scenario = Scenario {
+                habits: story.weeks[week],
+                seed: 1_000 * number as u64 + week as u64,
+                ..story.scenario.clone()
+            };
+            let review = self.take(&couple, day, &scenario, last, true).await?;
+            for (id, fault, role) in &log {
+                let fine = review
+                    .analysis
+                    .judged
+                    .iter()
+                    .any(|j| j.fault == *fault && j.role == *role && !j.shows());
+                correct::look(self.app.store(), self.studio, *id, day, fine)
+                    .await
+                    .map_err(said)?;
+            }
+            for (_, fault, whose) in story.confirmed.iter().filter(|c| c.0 == week) {
+                self.confirm(&review, fault, *whose, day, &mut log).await?;
+            }
+            // The newest take of the first couple waits for the coach's word.
+            if !(last && number == 0) {
+                self.app.store().set_reviewed(self.studio, review.take.id, true).await?;
+            }
+        }
+        if number == 0 {
+            let fresh = Scenario {
+                habits: story.weeks[WEEKS - 1],
+                chart: "shag-pass".into(),
+                bpm: 112.0,
+                seed: 99,
+                ..story.scenario.clone()
+            };
+            self.take(&couple, self.today, &fresh, true, false).await?;
+        }
+        Ok(())
+    }
+
+    async fn confirm<'f>(
+        &self,
+        review: &Review,
+        fault: &'f str,
+        whose: Whose,
+        day: Date,
+        log: &mut Vec<(Uuid, &'f str, Option<Role>)>,
+    ) -> anyhow::Result<()> {
+        let store = self.app.store();
+        let who = (self.studio, Some(self.account));
+        correct::decide(store, who, review, (fault, whose), Verdict::Confirmed, "", &Wish::default(), day)
+            .await
+            .map_err(said)
+            .with_context(|| format!("{fault} in the take of {day}"))?;
+        let newest = store
+            .corrections(self.studio, None, None)
+            .await?
+            .into_iter()
+            .find(|c| c.take_id == review.take.id && c.fault == fault);
+        log.extend(newest.map(|c| (c.id, fault, whose.role())));
+        Ok(())
+    }
+
+    /// Dances, films (or only keeps the frame times) and, if asked, marks a take.
+    async fn take(
+        &self,
+        couple: &Couple,
+        day: Date,
+        scenario: &Scenario,
+        filmed: bool,
+        marked: bool,
+    ) -> anyhow::Result<Review> {
+        let store = self.app.store();
+        let new = NewTake {
+            couple_id: couple.id,
+            held_on: day,
+            place: PLACE.into(),
+        };
+        let take = store.create_take(self.studio, &new).await?;
+        let performance = Performance::new(scenario)?;
+        let mut clip = NewClip {
+            state: ClipState::NotKept,
+            file_name: format!("{}-{day}.mp4", scenario.chart),
+            bytes: 0,
+            original: None,
+            size: scenario.size.map(|s| s as i32),
+            frame_times: performance.frame_times().iter().map(|t| t.0).collect(),
+        };
+        if filmed {
+            let file = tempfile::Builder::new().suffix(".mp4").tempfile()?;
+            film(&performance, file.path()).await?;
+            let key = format!("original/{}", take.id);
+            self.app.blobs().put_file(&key, file.path()).await?;
+            clip.bytes = std::fs::metadata(file.path())?.len() as i64;
+            clip.original = Some(key);
+            clip.state = ClipState::Preparing;
+            clip.frame_times.clear();
+        }
+        store.add_clip(self.studio, take.id, &clip).await?;
+        let kept = store.clip(self.studio, take.id).await?.context("the clip just added")?;
+        if filmed {
+            intake::prepare(self.app, &kept).await.map_err(said)?;
+        }
+        if !marked {
+            return review::review(store, self.studio, take.id).await.map_err(said);
+        }
+        let kept = store.clip(self.studio, take.id).await?.context("the clip just prepared")?;
+        let frames: Vec<MediaTime> = kept.frame_times.iter().map(|t| MediaTime(*t)).collect();
+        let hand = Hand::ordinary(scenario.seed);
+        let entries: Vec<Entry> = marks(&performance, &frames, &hand)
+            .into_iter()
+            .map(Entry::Command)
+            .collect();
+        review::mark(store, self.studio, Some(self.account), take.id, 0, entries)
+            .await
+            .map_err(said)
+    }
+}

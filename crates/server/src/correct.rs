@@ -1,0 +1,143 @@
+//! From a finding to corrections in the log of those whose it is.
+
+use jiff::civil::Date;
+use serde::Deserialize;
+use upright_core::fault::fault;
+use upright_core::plan::next_look;
+use upright_core::progress::Status;
+use upright_core::units::{Role, Unit};
+use upright_store::{Correction, NewCorrection, Store, StudioId, Verdict, Whose};
+use uuid::Uuid;
+
+use crate::problem::Problem;
+use crate::review::Review;
+
+/// What the coach wants said and done, where it differs from the catalogue.
+#[derive(Debug, Clone, Default, Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Wish {
+    /// For whom, where the finding is the couple's; both when empty.
+    pub roles: Vec<Role>,
+    /// What to say.
+    pub cue: Option<String>,
+    /// Step of the drill ladder, from 1.
+    pub drill_step: Option<usize>,
+    /// When to look again.
+    #[schema(value_type = Option<String>, format = Date)]
+    pub recheck_on: Option<Date>,
+}
+
+/// Word for a unit in the log.
+fn word(unit: Unit) -> &'static str {
+    match unit {
+        Unit::Metres => "metres",
+        Unit::Degrees => "degrees",
+        Unit::Seconds => "seconds",
+        Unit::Ratio => "ratio",
+        Unit::Share => "share",
+    }
+}
+
+/// Decides on a finding of a reviewed take.
+#[allow(clippy::too_many_arguments)]
+pub async fn decide(
+    store: &Store,
+    (studio, account): (StudioId, Option<Uuid>),
+    review: &Review,
+    (id, whose): (&str, Whose),
+    verdict: Verdict,
+    reason: &str,
+    wish: &Wish,
+    today: Date,
+) -> Result<(), Problem> {
+    let judged = review
+        .analysis
+        .judged
+        .iter()
+        .find(|j| j.fault == id && j.role == whose.role())
+        .ok_or_else(|| Problem::invalid("This take has no such finding any more. Load it again."))?;
+    let (entry, chart) = fault(id)
+        .zip(review.history.marks().chart.as_deref().and_then(upright_core::chart::chart))
+        .ok_or_else(Problem::not_found)?;
+    if verdict == Verdict::Dismissed && reason.trim().is_empty() {
+        return Err(Problem::invalid("Say in a word why this is no fault here."));
+    }
+    if reason.chars().count() > 1000 {
+        return Err(Problem::invalid("A reason holds at most 1000 letters."));
+    }
+    if wish.cue.as_ref().is_some_and(|c| c.trim().is_empty() || c.chars().count() > 1000) {
+        return Err(Problem::invalid("Say something of at most 1000 letters, or keep the proposal."));
+    }
+    let step = wish.drill_step.unwrap_or(1);
+    let drill = entry.ladder.get(step.wrapping_sub(1)).ok_or_else(|| {
+        Problem::invalid(format!("This drill has the steps 1 to {}.", entry.ladder.len()))
+    })?;
+    if wish.recheck_on.is_some_and(|d| d < today) {
+        return Err(Problem::invalid("Choose a day from today on to look again."));
+    }
+    let event = store.studio(studio).await?.event_on.map(|d| d.to_jiff());
+    let recheck_on = wish
+        .recheck_on
+        .or_else(|| next_look(today, Status::Working, 0, event));
+    let roles: Vec<Role> = match whose.role() {
+        Some(role) => vec![role],
+        None if wish.roles.is_empty() => Role::BOTH.to_vec(),
+        None => wish.roles.clone(),
+    };
+    let pattern = chart.pattern().map_err(|e| Problem::internal(&e))?;
+    let corrections: Vec<NewCorrection> = if verdict == Verdict::Dismissed {
+        Vec::new()
+    } else {
+        roles
+            .iter()
+            .map(|role| NewCorrection {
+                person: match role {
+                    Role::Leader => review.take.leader_id,
+                    Role::Follower => review.take.follower_id,
+                },
+                role: *role,
+                fault: id.to_owned(),
+                chart: chart.id.clone(),
+                count: judged.count.map(|c| pattern.spoken(c)),
+                value: judged.value.value,
+                sigma: judged.value.sigma,
+                unit: word(judged.unit).to_owned(),
+                showing: judged.showing,
+                measured: judged.of,
+                cue: wish
+                    .cue
+                    .clone()
+                    .or_else(|| entry.cue.get(role).cloned())
+                    .unwrap_or_default(),
+                drill: drill.clone(),
+                drill_step: step as i32,
+                target: entry.target.clone(),
+                caution: entry.caution.clone(),
+                recheck_on,
+            })
+            .collect()
+    };
+    store
+        .decide(studio, review.take.id, account, (id, whose), verdict, reason.trim(), &corrections)
+        .await?;
+    Ok(())
+}
+
+/// Notes what a look at a correction found on a day, and sets the date of the next one.
+pub async fn look(
+    store: &Store,
+    studio: StudioId,
+    correction: Uuid,
+    on: Date,
+    fine: bool,
+) -> Result<Correction, Problem> {
+    let now = store.correction(studio, correction).await?;
+    let event = store.studio(studio).await?.event_on.map(|d| d.to_jiff());
+    let (status, fine_looks) = if fine {
+        (Status::Holding, now.fine_looks as usize + 1)
+    } else {
+        (Status::Working, 0)
+    };
+    let next = next_look(on, status, fine_looks, event);
+    Ok(store.note_look(studio, correction, on, fine, next).await?)
+}

@@ -1,0 +1,206 @@
+//! The one error type of the interface: an RFC 9457 problem document in words a coach understands.
+
+use axum::Json;
+use axum::extract::multipart::{MultipartError, MultipartRejection};
+use axum::extract::rejection::{JsonRejection, PathRejection};
+use axum::http::{HeaderValue, StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use serde::Serialize;
+use upright_core::marks::MarkError;
+use upright_media::MediaError;
+use upright_store::StoreError;
+
+/// A problem document.
+#[derive(Debug, Clone, Serialize, utoipa::ToSchema)]
+pub struct Problem {
+    /// Kind of problem, a stable name.
+    #[serde(rename = "type")]
+    pub kind: String,
+    /// In a few words.
+    pub title: String,
+    /// HTTP status.
+    pub status: u16,
+    /// What is wrong and what to do.
+    pub detail: String,
+}
+
+impl Problem {
+    fn new(status: StatusCode, kind: &str, title: &str, detail: impl Into<String>) -> Self {
+        Self {
+            kind: format!("urn:upright-pair:problem:{kind}"),
+            title: title.to_owned(),
+            status: status.as_u16(),
+            detail: detail.into(),
+        }
+    }
+
+    /// Something entered cannot be used.
+    pub fn invalid(detail: impl Into<String>) -> Self {
+        Self::new(StatusCode::UNPROCESSABLE_ENTITY, "invalid", "This cannot be used", detail)
+    }
+
+    /// The request itself makes no sense.
+    pub fn bad_request(detail: impl Into<String>) -> Self {
+        Self::new(StatusCode::BAD_REQUEST, "bad-request", "This request cannot be read", detail)
+    }
+
+    /// Nothing there.
+    pub fn not_found() -> Self {
+        Self::new(StatusCode::NOT_FOUND, "not-found", "Not found", "This is not here, or no longer.")
+    }
+
+    /// No such method at this address.
+    pub fn method() -> Self {
+        Self::new(
+            StatusCode::METHOD_NOT_ALLOWED,
+            "method",
+            "Not possible here",
+            "This address does not do that.",
+        )
+    }
+
+    /// Not signed in.
+    pub fn sign_in() -> Self {
+        Self::new(StatusCode::UNAUTHORIZED, "sign-in", "Please sign in", "Sign in to go on.")
+    }
+
+    /// Wrong name or password.
+    pub fn wrong_password() -> Self {
+        Self::new(
+            StatusCode::UNAUTHORIZED,
+            "wrong-password",
+            "That did not match",
+            "The e-mail address or the password is not right.",
+        )
+    }
+
+    /// Too many failed sign-ins.
+    pub fn wait() -> Self {
+        Self::new(
+            StatusCode::TOO_MANY_REQUESTS,
+            "wait",
+            "Too many tries",
+            "Too many tries to sign in. Wait a quarter of an hour and try again.",
+        )
+    }
+
+    /// The request did not come from our own page.
+    pub fn foreign() -> Self {
+        Self::new(
+            StatusCode::FORBIDDEN,
+            "foreign",
+            "Not from this page",
+            "This request did not come from the application's own page. Load the page again and repeat it.",
+        )
+    }
+
+    /// Too many bytes.
+    pub fn too_large(most: u64) -> Self {
+        Self::new(
+            StatusCode::PAYLOAD_TOO_LARGE,
+            "too-large",
+            "Too large",
+            format!(
+                "At most {} MB can be sent. Cut the clip to the passage in question on the phone first.",
+                most / 1_000_000
+            ),
+        )
+    }
+
+    /// A changed row needs its version.
+    pub fn no_version() -> Self {
+        Self::new(
+            StatusCode::PRECONDITION_REQUIRED,
+            "no-version",
+            "Which version?",
+            "Say which version is being changed, in the If-Match header.",
+        )
+    }
+
+    /// Something went wrong on our side; the cause is in the log.
+    pub fn internal(cause: &dyn std::fmt::Display) -> Self {
+        tracing::error!(%cause, "internal error");
+        Self::new(
+            StatusCode::INTERNAL_SERVER_ERROR,
+            "internal",
+            "Something went wrong here",
+            "This was not your doing. Nothing was lost; please try again.",
+        )
+    }
+}
+
+impl IntoResponse for Problem {
+    fn into_response(self) -> Response {
+        let status = StatusCode::from_u16(self.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
+        let mut response = (status, Json(self)).into_response();
+        response.headers_mut().insert(
+            header::CONTENT_TYPE,
+            HeaderValue::from_static("application/problem+json"),
+        );
+        response
+    }
+}
+
+impl From<StoreError> for Problem {
+    fn from(e: StoreError) -> Self {
+        match e {
+            StoreError::NotFound => Self::not_found(),
+            StoreError::Changed => Self::new(
+                StatusCode::PRECONDITION_FAILED,
+                "changed",
+                "Changed elsewhere",
+                e.to_string(),
+            ),
+            StoreError::Exists(words) => {
+                Self::new(StatusCode::CONFLICT, "exists", "Already there", words)
+            }
+            other => {
+                let cause = std::error::Error::source(&other).map(ToString::to_string);
+                Self::internal(&format!("{other} {}", cause.unwrap_or_default()))
+            }
+        }
+    }
+}
+
+impl From<MarkError> for Problem {
+    fn from(e: MarkError) -> Self {
+        Self::invalid(e.to_string())
+    }
+}
+
+impl From<MediaError> for Problem {
+    fn from(e: MediaError) -> Self {
+        match e {
+            MediaError::ToolMissing { .. } | MediaError::Io(_) => Self::internal(&e),
+            e => Self::invalid(e.to_string()),
+        }
+    }
+}
+
+impl From<JsonRejection> for Problem {
+    fn from(e: JsonRejection) -> Self {
+        if e.status() == StatusCode::PAYLOAD_TOO_LARGE {
+            return Self::too_large(1_000_000);
+        }
+        Self::bad_request(e.body_text())
+    }
+}
+
+impl From<PathRejection> for Problem {
+    fn from(_: PathRejection) -> Self {
+        Self::not_found()
+    }
+}
+
+impl From<MultipartRejection> for Problem {
+    fn from(_: MultipartRejection) -> Self {
+        Self::bad_request("Send the clip as a form with one file.")
+    }
+}
+
+impl From<MultipartError> for Problem {
+    fn from(e: MultipartError) -> Self {
+        tracing::info!(%e, "upload broken off");
+        Self::bad_request("The clip did not arrive whole. Check the connection and send it again.")
+    }
+}

@@ -1,0 +1,94 @@
+//! Readings of many takes gathered into the core's answers.
+
+use std::collections::BTreeMap;
+
+use serde::Serialize;
+use upright_core::fault::{Band, fault};
+use upright_core::progress::{Progress, Status, TakeReading, progress};
+use upright_core::units::{Estimate, Role, Unit};
+use upright_store::PersonReading;
+use uuid::Uuid;
+
+/// One fault of one person in one figure over their takes.
+#[derive(Debug, Clone, Serialize, utoipa::ToSchema)]
+pub struct FaultProgress {
+    /// Whose.
+    pub person_id: Uuid,
+    /// Id in the catalogue.
+    pub fault: String,
+    /// As a coach says it.
+    pub name: String,
+    /// Chart danced.
+    pub chart: String,
+    /// The person's role.
+    pub role: Role,
+    /// The finding is the couple's, not the person's alone.
+    pub of_couple: bool,
+    /// Name of the partner.
+    pub partner: String,
+    /// Unit of the values.
+    pub unit: Unit,
+    /// The band in force.
+    pub band: Band,
+    /// The take behind each reading.
+    pub takes: Vec<Uuid>,
+    /// Beats a minute of each take.
+    pub tempos: Vec<Option<f64>>,
+    /// The answer.
+    pub progress: Progress,
+}
+
+/// Gathers readings by person, figure, role, partner and fault: only like is compared with like.
+/// Sorted by what needs work first; faults that never showed come last.
+pub fn gather(readings: Vec<PersonReading>) -> Vec<FaultProgress> {
+    let mut groups: BTreeMap<_, Vec<PersonReading>> = BTreeMap::new();
+    for r in readings {
+        let key = (
+            r.person_id,
+            r.chart.clone(),
+            r.danced_as(),
+            r.partner.clone(),
+            r.fault.clone(),
+        );
+        groups.entry(key).or_default().push(r);
+    }
+    let mut out: Vec<FaultProgress> = groups
+        .into_iter()
+        .filter_map(|((person_id, chart, role, partner, id), rows)| {
+            let entry = fault(&id)?;
+            let takes = rows
+                .iter()
+                .map(|r| TakeReading {
+                    date: r.held_on.to_jiff(),
+                    value: Estimate::new(r.value, r.sigma),
+                    showing: r.showing.unsigned_abs(),
+                    of: r.measured.unsigned_abs(),
+                })
+                .collect();
+            Some(FaultProgress {
+                person_id,
+                fault: id,
+                name: entry.name.clone(),
+                chart,
+                role,
+                of_couple: rows.iter().any(|r| r.role == "couple"),
+                partner,
+                unit: upright_core::measure::spec(&entry.measure)?.unit,
+                band: entry.band,
+                takes: rows.iter().map(|r| r.take_id).collect(),
+                tempos: rows.iter().map(|r| r.tempo).collect(),
+                progress: progress(entry, takes)?,
+            })
+        })
+        .collect();
+    let order = |s: Status| match s {
+        Status::SlippedBack => 0,
+        Status::Working => 1,
+        Status::New => 2,
+        Status::Holding => 3,
+        Status::Kept => 4,
+        Status::NeverAFault => 5,
+    };
+    out.sort_by_key(|f| order(f.progress.status));
+    out
+}

@@ -1,0 +1,83 @@
+//! Marks of a take and what follows from them.
+
+use axum::extract::State;
+use axum::http::header::ETAG;
+use axum::response::{IntoResponse as _, Response};
+use serde::{Deserialize, Serialize};
+use upright_core::analyse::Analysis;
+use upright_core::marks::{Entry, Marks};
+use upright_store::Decision;
+use uuid::Uuid;
+
+use crate::App;
+use crate::auth::Coach;
+use crate::extract::{Json, Path, Version};
+use crate::problem::Problem;
+use crate::review::{self, Review};
+
+/// Everything the Bench shows of a take.
+#[derive(Debug, Serialize, utoipa::ToSchema)]
+pub struct BenchView {
+    /// Number of the last entry in the log of marks; the version to send with changes.
+    pub version: i32,
+    /// What is marked.
+    pub marks: Marks,
+    /// What follows.
+    pub analysis: Analysis,
+    /// Whether there is a change to take back.
+    pub can_undo: bool,
+    /// Whether there is one to bring back.
+    pub can_redo: bool,
+    /// What the coach has decided.
+    pub decisions: Vec<Decision>,
+}
+
+/// Changes of marks.
+#[derive(Debug, Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct MarkRequest {
+    /// Carried out in order, all or none.
+    entries: Vec<Entry>,
+}
+
+pub(super) async fn view(app: &App, coach: &Coach, r: Review) -> Result<Response, Problem> {
+    let decisions = app.store().decisions(coach.studio, r.take.id).await?;
+    let tag = format!("\"{}\"", r.version);
+    let view = BenchView {
+        version: r.version,
+        marks: r.history.marks().clone(),
+        can_undo: r.history.can_undo(),
+        can_redo: r.history.can_redo(),
+        analysis: r.analysis,
+        decisions,
+    };
+    Ok(([(ETAG, tag)], Json(view)).into_response())
+}
+
+/// Marks, analysis and decisions of a take.
+#[utoipa::path(get, path = "/api/takes/{id}/bench", params(("id" = Uuid, Path)), responses(
+    (status = 200, body = BenchView), (status = 404, body = Problem)))]
+pub async fn read(
+    State(app): State<App>,
+    coach: Coach,
+    Path(id): Path<Uuid>,
+) -> Result<Response, Problem> {
+    let r = review::review(app.store(), coach.studio, id).await?;
+    view(&app, &coach, r).await
+}
+
+/// Changes marks that are still at the given version.
+#[utoipa::path(post, path = "/api/takes/{id}/marks", params(("id" = Uuid, Path), ("If-Match" = String, Header)),
+    request_body = MarkRequest, responses((status = 200, body = BenchView), (status = 404, body = Problem),
+    (status = 412, body = Problem), (status = 422, body = Problem)))]
+pub async fn mark(
+    State(app): State<App>,
+    coach: Coach,
+    Path(id): Path<Uuid>,
+    Version(version): Version,
+    Json(input): Json<MarkRequest>,
+) -> Result<Response, Problem> {
+    let account = Some(coach.account);
+    let r = review::mark(app.store(), coach.studio, account, id, version, input.entries).await?;
+    view(&app, &coach, r).await
+}

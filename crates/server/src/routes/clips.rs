@@ -1,0 +1,160 @@
+//! Clips: in as a stream to disk, out in ranges.
+
+use axum::body::Body;
+use axum::extract::{Multipart, State};
+use axum::http::{StatusCode, header};
+use axum::response::{IntoResponse as _, Response};
+use axum_extra::TypedHeader;
+use axum_extra::headers::Range;
+use std::ops::Bound;
+use tokio::io::AsyncWriteExt as _;
+use upright_media::probe;
+use upright_store::{ClipState, ContentHash, NewClip};
+use uuid::Uuid;
+
+use crate::App;
+use crate::auth::Coach;
+use crate::extract::{Json, Path};
+use crate::intake::prepare_later;
+use crate::problem::Problem;
+use crate::routes::takes::ClipView;
+
+/// Receives the clip of a take as a form with one file. Streamed to disk; what the file is decides
+/// the probe, not its name.
+#[utoipa::path(post, path = "/api/takes/{id}/clip", params(("id" = Uuid, Path)),
+    request_body(content = String, content_type = "multipart/form-data"),
+    responses((status = 202, body = ClipView), (status = 404, body = Problem), (status = 409, body = Problem),
+    (status = 413, body = Problem), (status = 422, body = Problem)))]
+pub async fn upload(
+    State(app): State<App>,
+    coach: Coach,
+    Path(take): Path<Uuid>,
+    form: Result<Multipart, axum::extract::multipart::MultipartRejection>,
+) -> Result<(StatusCode, Json<ClipView>), Problem> {
+    app.store().take(coach.studio, take).await?;
+    let mut form = form?;
+    let mut field = form
+        .next_field()
+        .await?
+        .ok_or_else(|| Problem::bad_request("Send the clip as a form with one file."))?;
+    let file_name = clean(field.file_name().unwrap_or("clip"));
+    std::fs::create_dir_all(app.incoming()).map_err(|e| Problem::internal(&e))?;
+    // Removed when this request ends, however it ends.
+    let place = tempfile::NamedTempFile::new_in(app.incoming()).map_err(|e| Problem::internal(&e))?;
+    let mut file = tokio::fs::File::create(place.path())
+        .await
+        .map_err(|e| Problem::internal(&e))?;
+    let (mut hash, mut bytes) = (ContentHash::default(), 0u64);
+    while let Some(piece) = field.chunk().await? {
+        bytes += piece.len() as u64;
+        if bytes > app.most_clip() {
+            return Err(Problem::too_large(app.most_clip()));
+        }
+        hash.update(&piece);
+        file.write_all(&piece).await.map_err(|e| Problem::internal(&e))?;
+    }
+    file.flush().await.map_err(|e| Problem::internal(&e))?;
+    drop(file);
+    let found = probe(place.path()).await?;
+    let key = format!("original/{}", hash.finish());
+    if !app.blobs().has(&key).await {
+        app.blobs().put_file(&key, place.path()).await?;
+    }
+    let new = NewClip {
+        state: ClipState::Preparing,
+        file_name,
+        bytes: bytes as i64,
+        original: Some(key),
+        size: [found.width as i32, found.height as i32],
+        frame_times: Vec::new(),
+    };
+    app.store().add_clip(coach.studio, take, &new).await?;
+    let clip = app
+        .store()
+        .clip(coach.studio, take)
+        .await?
+        .ok_or_else(Problem::not_found)?;
+    prepare_later(app.clone(), clip.clone());
+    Ok((StatusCode::ACCEPTED, Json(clip.into())))
+}
+
+/// The last part of a file's name, short and printable.
+fn clean(name: &str) -> String {
+    let last = name.rsplit(['/', '\\']).next().unwrap_or(name);
+    let kept: String = last.chars().filter(|c| !c.is_control()).take(120).collect();
+    if kept.is_empty() { "clip".into() } else { kept }
+}
+
+/// The playable clip of a take; answers range requests.
+#[utoipa::path(get, path = "/api/takes/{id}/video", params(("id" = Uuid, Path)), responses(
+    (status = 200, content_type = "video/mp4"), (status = 206, content_type = "video/mp4"),
+    (status = 404, body = Problem), (status = 416, body = Problem)))]
+pub async fn video(
+    State(app): State<App>,
+    coach: Coach,
+    Path(take): Path<Uuid>,
+    range: Option<TypedHeader<Range>>,
+) -> Result<Response, Problem> {
+    let clip = app.store().clip(coach.studio, take).await?;
+    let key = clip
+        .filter(|c| c.state == ClipState::Ready)
+        .and_then(|c| c.proxy)
+        .ok_or_else(Problem::not_found)?;
+    let size = app.blobs().size(&key).await?;
+    let common = [
+        (header::CONTENT_TYPE, "video/mp4".to_owned()),
+        (header::ACCEPT_RANGES, "bytes".to_owned()),
+        (header::CACHE_CONTROL, "private, max-age=3600".to_owned()),
+    ];
+    let asked = range.and_then(|TypedHeader(r)| {
+        // Browsers ask for one range; several at once get the whole.
+        let all: Vec<_> = r.satisfiable_ranges(size).collect();
+        Some(all).filter(|a| a.len() <= 1)
+    });
+    let Some(asked) = asked else {
+        let body = Body::from_stream(app.blobs().read(&key, 0, size).await?);
+        let length = [(header::CONTENT_LENGTH, size.to_string())];
+        return Ok((StatusCode::OK, common, length, body).into_response());
+    };
+    let span = asked.first().map(|(from, to)| {
+        let from = match from {
+            Bound::Included(f) => *f,
+            Bound::Excluded(f) => f + 1,
+            Bound::Unbounded => 0,
+        };
+        let to = match to {
+            Bound::Included(t) => (t + 1).min(size),
+            Bound::Excluded(t) => (*t).min(size),
+            Bound::Unbounded => size,
+        };
+        (from, to)
+    });
+    match span {
+        Some((from, to)) if from < to => {
+            let body = Body::from_stream(app.blobs().read(&key, from, to).await?);
+            let part = [
+                (header::CONTENT_RANGE, format!("bytes {from}-{}/{size}", to - 1)),
+                (header::CONTENT_LENGTH, (to - from).to_string()),
+            ];
+            Ok((StatusCode::PARTIAL_CONTENT, common, part, body).into_response())
+        }
+        _ => Ok((
+            StatusCode::RANGE_NOT_SATISFIABLE,
+            [(header::CONTENT_RANGE, format!("bytes */{size}"))],
+        )
+            .into_response()),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_lose_their_folders() {
+        assert_eq!(clean("../../etc/passwd"), "passwd");
+        assert_eq!(clean("C:\\clips\\a.mp4"), "a.mp4");
+        assert_eq!(clean("a\u{0}\n.mp4"), "a.mp4");
+        assert_eq!(clean("x/"), "clip");
+    }
+}

@@ -1,0 +1,61 @@
+//! One resource a file.
+
+mod bench;
+mod charts;
+mod clips;
+mod corrections;
+mod couples;
+mod decisions;
+mod health;
+mod people;
+mod progress;
+mod session;
+mod takes;
+mod today;
+
+use axum::extract::DefaultBodyLimit;
+use utoipa::OpenApi;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+use crate::App;
+
+#[derive(OpenApi)]
+#[openapi(info(
+    title = "Upright Pair",
+    description = "Practice video of a couple to measured facts, findings and corrections. Lengths are metres, angles degrees, media time microseconds; errors are problem documents (RFC 9457)."
+))]
+struct Document;
+
+/// All routes but the upload's own limits.
+pub(crate) fn api() -> OpenApiRouter<App> {
+    OpenApiRouter::with_openapi(Document::openapi())
+        .routes(routes!(health::health))
+        .routes(routes!(session::session, session::sign_in, session::sign_out))
+        .routes(routes!(people::list, people::create))
+        .routes(routes!(people::read, people::update))
+        .routes(routes!(people::log))
+        .routes(routes!(couples::list, couples::create))
+        .routes(routes!(couples::set_limit))
+        .routes(routes!(charts::list))
+        .routes(routes!(charts::faults))
+        .routes(routes!(takes::list, takes::create))
+        .routes(routes!(takes::read))
+        .routes(routes!(takes::set_reviewed))
+        .routes(routes!(clips::video))
+        .routes(routes!(bench::read))
+        .routes(routes!(bench::mark))
+        .routes(routes!(decisions::decide))
+        .routes(routes!(decisions::withdraw))
+        .routes(routes!(corrections::change))
+        .routes(routes!(corrections::look))
+        .routes(routes!(progress::read))
+        .routes(routes!(today::today))
+}
+
+/// The upload, whose body is streamed to disk and limited there, and which may take its time.
+pub(crate) fn upload() -> OpenApiRouter<App> {
+    OpenApiRouter::new()
+        .routes(routes!(clips::upload))
+        .layer(DefaultBodyLimit::disable())
+}

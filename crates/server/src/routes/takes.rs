@@ -1,0 +1,120 @@
+//! Takes.
+
+use axum::extract::State;
+use axum::http::StatusCode;
+use serde::{Deserialize, Serialize};
+use upright_store::{Clip, ClipState, Couple, NewTake, Take};
+use uuid::Uuid;
+
+use crate::App;
+use crate::auth::Coach;
+use crate::extract::{Json, Path};
+use crate::problem::Problem;
+
+/// A clip as the Bench needs it.
+#[derive(Debug, Serialize, utoipa::ToSchema)]
+pub struct ClipView {
+    /// How far it is.
+    state: ClipState,
+    /// 0..1 while preparing.
+    progress: f32,
+    /// Why it failed.
+    failure: Option<String>,
+    /// As it was called on the phone.
+    file_name: String,
+    /// Width of the picture, pixels.
+    width: i32,
+    /// Height of the picture, pixels.
+    height: i32,
+    /// Container time of the first frame, microseconds.
+    start: i64,
+    /// Microseconds of every frame after the first.
+    frames: Vec<i64>,
+}
+
+impl From<Clip> for ClipView {
+    fn from(c: Clip) -> Self {
+        Self {
+            state: c.state,
+            progress: c.progress,
+            failure: c.failure,
+            file_name: c.file_name,
+            width: c.width,
+            height: c.height,
+            start: c.start_us,
+            frames: c.frame_times,
+        }
+    }
+}
+
+/// A take with its couple and clip.
+#[derive(Debug, Serialize, utoipa::ToSchema)]
+pub struct TakeView {
+    /// The take.
+    take: Take,
+    /// The couple.
+    couple: Couple,
+    /// The clip.
+    clip: Option<ClipView>,
+}
+
+/// All takes, newest session first.
+#[utoipa::path(get, path = "/api/takes", responses((status = 200, body = [Take])))]
+pub async fn list(State(app): State<App>, coach: Coach) -> Result<Json<Vec<Take>>, Problem> {
+    Ok(Json(app.store().takes(coach.studio).await?))
+}
+
+/// Makes a take.
+#[utoipa::path(post, path = "/api/takes", request_body = NewTake, responses(
+    (status = 201, body = Take), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn create(
+    State(app): State<App>,
+    coach: Coach,
+    Json(mut new): Json<NewTake>,
+) -> Result<(StatusCode, Json<Take>), Problem> {
+    new.place = new.place.trim().to_owned();
+    if new.place.chars().count() > 120 {
+        return Err(Problem::invalid("Enter a place of at most 120 letters."));
+    }
+    if !(2000..2200).contains(&new.held_on.year()) {
+        return Err(Problem::invalid("Enter the day on which this was danced."));
+    }
+    let take = app.store().create_take(coach.studio, &new).await?;
+    Ok((StatusCode::CREATED, Json(take)))
+}
+
+/// One take.
+#[utoipa::path(get, path = "/api/takes/{id}", params(("id" = Uuid, Path)), responses(
+    (status = 200, body = TakeView), (status = 404, body = Problem)))]
+pub async fn read(
+    State(app): State<App>,
+    coach: Coach,
+    Path(id): Path<Uuid>,
+) -> Result<Json<TakeView>, Problem> {
+    let take = app.store().take(coach.studio, id).await?;
+    Ok(Json(TakeView {
+        couple: app.store().couple(coach.studio, take.couple_id).await?,
+        clip: app.store().clip(coach.studio, id).await?.map(ClipView::from),
+        take,
+    }))
+}
+
+/// Whether the review is closed.
+#[derive(Debug, Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Reviewed {
+    /// Closed.
+    reviewed: bool,
+}
+
+/// Closes the review of a take, or opens it again.
+#[utoipa::path(put, path = "/api/takes/{id}/reviewed", params(("id" = Uuid, Path)), request_body = Reviewed,
+    responses((status = 200, body = Take), (status = 404, body = Problem)))]
+pub async fn set_reviewed(
+    State(app): State<App>,
+    coach: Coach,
+    Path(id): Path<Uuid>,
+    Json(input): Json<Reviewed>,
+) -> Result<Json<Take>, Problem> {
+    Ok(Json(app.store().set_reviewed(coach.studio, id, input.reviewed).await?))
+}

@@ -1,0 +1,249 @@
+//! Corrections in a person's log, and the looks that follow them.
+
+use jiff_sqlx::ToSqlx as _;
+use serde::{Deserialize, Serialize};
+use sqlx::FromRow;
+use upright_core::units::Role;
+use uuid::Uuid;
+
+use crate::{Store, StoreError, StudioId, Whose};
+
+/// A correction.
+#[derive(Debug, Clone, FromRow, Serialize, utoipa::ToSchema)]
+pub struct Correction {
+    /// Id.
+    pub id: Uuid,
+    /// The take in which it was seen.
+    pub take_id: Uuid,
+    /// Whose.
+    pub person_id: Uuid,
+    /// Name.
+    pub person: String,
+    /// In which role: `leader` or `follower`.
+    pub role: String,
+    /// Id in the catalogue.
+    pub fault: String,
+    /// Chart danced.
+    pub chart: String,
+    /// The count at which it shows most, as spoken.
+    pub count: Option<String>,
+    /// What was measured.
+    pub value: f64,
+    /// Its standard error.
+    pub sigma: f64,
+    /// Unit of both.
+    pub unit: String,
+    /// Repetitions that showed it.
+    pub showing: i32,
+    /// Repetitions measured.
+    pub measured: i32,
+    /// What to say.
+    pub cue: String,
+    /// What to do.
+    pub drill: String,
+    /// Which step of the ladder that is, from 1.
+    pub drill_step: i32,
+    /// What fine looks like.
+    pub target: String,
+    /// Caution.
+    pub caution: Option<String>,
+    /// When to look again.
+    #[schema(value_type = Option<String>, format = Date)]
+    pub recheck_on: Option<jiff_sqlx::Date>,
+    /// Day on which it was seen.
+    #[schema(value_type = String, format = Date)]
+    pub seen_on: jiff_sqlx::Date,
+    /// Looks since that were fine, and all looks.
+    pub fine_looks: i64,
+    /// All looks since.
+    pub looks: i64,
+    /// Grows with each change.
+    pub version: i32,
+}
+
+/// A correction to be logged.
+#[derive(Debug, Clone)]
+pub struct NewCorrection {
+    /// Whose.
+    pub person: Uuid,
+    /// In which role.
+    pub role: Role,
+    /// Id in the catalogue.
+    pub fault: String,
+    /// Chart danced.
+    pub chart: String,
+    /// Count as spoken.
+    pub count: Option<String>,
+    /// What was measured.
+    pub value: f64,
+    /// Its standard error.
+    pub sigma: f64,
+    /// Unit.
+    pub unit: String,
+    /// Repetitions that showed it.
+    pub showing: u32,
+    /// Repetitions measured.
+    pub measured: u32,
+    /// What to say.
+    pub cue: String,
+    /// What to do.
+    pub drill: String,
+    /// Step of the ladder, from 1.
+    pub drill_step: i32,
+    /// What fine looks like.
+    pub target: String,
+    /// Caution.
+    pub caution: Option<String>,
+    /// When to look again.
+    pub recheck_on: Option<jiff::civil::Date>,
+}
+
+/// What a coach may change of a correction.
+#[derive(Debug, Clone, Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct CorrectionChange {
+    /// What to say.
+    pub cue: String,
+    /// What to do.
+    pub drill: String,
+    /// Step of the ladder, from 1.
+    pub drill_step: i32,
+    /// When to look again.
+    #[schema(value_type = Option<String>, format = Date)]
+    pub recheck_on: Option<jiff::civil::Date>,
+}
+
+
+pub(crate) async fn insert_correction(
+    tx: &mut sqlx::PgConnection,
+    studio: StudioId,
+    take: Uuid,
+    decision: Uuid,
+    c: &NewCorrection,
+) -> Result<(), StoreError> {
+    sqlx::query(
+        "insert into correction (id, studio_id, decision_id, take_id, person_id, role, fault, chart, count,
+                value, sigma, unit, showing, measured, cue, drill, drill_step, target, caution, recheck_on)
+         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20)",
+    )
+    .bind(Uuid::now_v7())
+    .bind(studio.0)
+    .bind(decision)
+    .bind(take)
+    .bind(c.person)
+    .bind(Whose::word(Some(c.role)))
+    .bind(&c.fault)
+    .bind(&c.chart)
+    .bind(&c.count)
+    .bind(c.value)
+    .bind(c.sigma)
+    .bind(&c.unit)
+    .bind(c.showing as i32)
+    .bind(c.measured as i32)
+    .bind(&c.cue)
+    .bind(&c.drill)
+    .bind(c.drill_step)
+    .bind(&c.target)
+    .bind(&c.caution)
+    .bind(c.recheck_on.map(|d| d.to_sqlx()))
+    .execute(tx)
+    .await?;
+    Ok(())
+}
+
+impl Store {
+    /// The corrections that stand, newest first: of one person, and of one id, or all.
+    pub async fn corrections(
+        &self,
+        studio: StudioId,
+        person: Option<Uuid>,
+        id: Option<Uuid>,
+    ) -> Result<Vec<Correction>, StoreError> {
+        Ok(sqlx::query_as(
+            "select c.id, c.take_id, c.person_id, p.name as person, c.role, c.fault, c.chart, c.count,
+                    c.value, c.sigma, c.unit, c.showing, c.measured, c.cue, c.drill, c.drill_step, c.target,
+                    c.caution, c.recheck_on, s.held_on as seen_on,
+                    (select count(*) from look k where k.correction_id = c.id and k.fine) as fine_looks,
+                    (select count(*) from look k where k.correction_id = c.id) as looks,
+                    c.version
+             from correction c join person p on p.id = c.person_id
+             join take t on t.id = c.take_id join session s on s.id = t.session_id
+             where c.studio_id = $1 and c.withdrawn_at is null
+               and ($2::uuid is null or c.person_id = $2) and ($3::uuid is null or c.id = $3)
+             order by s.held_on desc, c.created_at desc, c.id",
+        )
+        .bind(studio.0)
+        .bind(person)
+        .bind(id)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// A correction that stands.
+    pub async fn correction(&self, studio: StudioId, id: Uuid) -> Result<Correction, StoreError> {
+        self.corrections(studio, None, Some(id))
+            .await?
+            .pop()
+            .ok_or(StoreError::NotFound)
+    }
+
+    /// Changes a correction that is still at `version`.
+    pub async fn change_correction(
+        &self,
+        studio: StudioId,
+        id: Uuid,
+        version: i32,
+        change: &CorrectionChange,
+    ) -> Result<Correction, StoreError> {
+        let done = sqlx::query(
+            "update correction set cue = $4, drill = $5, drill_step = $6, recheck_on = $7, version = version + 1
+             where studio_id = $1 and id = $2 and version = $3 and withdrawn_at is null",
+        )
+        .bind(studio.0)
+        .bind(id)
+        .bind(version)
+        .bind(&change.cue)
+        .bind(&change.drill)
+        .bind(change.drill_step)
+        .bind(change.recheck_on.map(|d| d.to_sqlx()))
+        .execute(&self.pool)
+        .await?;
+        let now = self.correction(studio, id).await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::Changed);
+        }
+        Ok(now)
+    }
+
+    /// Notes a look at a correction and the date of the next one.
+    pub async fn note_look(
+        &self,
+        studio: StudioId,
+        correction: Uuid,
+        looked_on: jiff::civil::Date,
+        fine: bool,
+        next: Option<jiff::civil::Date>,
+    ) -> Result<Correction, StoreError> {
+        let mut tx = self.pool.begin().await?;
+        sqlx::query(
+            "insert into look (id, studio_id, correction_id, looked_on, fine) values ($1, $2, $3, $4, $5)",
+        )
+        .bind(Uuid::now_v7())
+        .bind(studio.0)
+        .bind(correction)
+        .bind(looked_on.to_sqlx())
+        .bind(fine)
+        .execute(&mut *tx)
+        .await?;
+        sqlx::query(
+            "update correction set recheck_on = $3, version = version + 1 where studio_id = $1 and id = $2",
+        )
+        .bind(studio.0)
+        .bind(correction)
+        .bind(next.map(|d| d.to_sqlx()))
+        .execute(&mut *tx)
+        .await?;
+        tx.commit().await?;
+        self.correction(studio, correction).await
+    }
+}
