@@ -56,7 +56,11 @@ fn stories() -> [Story; 3] {
     [
         Story {
             leader: ("Wren Castell", 1.82, ""),
-            follower: ("Idris Vane", 1.66, "Stiff lower back after long days; starts easy."),
+            follower: (
+                "Idris Vane",
+                1.66,
+                "Stiff lower back after long days; starts easy.",
+            ),
             scenario: Scenario {
                 chart: "shag-basic".into(),
                 bpm: 118.0,
@@ -65,11 +69,23 @@ fn stories() -> [Story; 3] {
             },
             weeks: std::array::from_fn(|w| {
                 [
-                    Habits { late: late[w], drift: drift[w], ..none },
-                    Habits { lean_away: lean[w], late: 0.02, ..none },
+                    Habits {
+                        late: late[w],
+                        drift: drift[w],
+                        ..none
+                    },
+                    Habits {
+                        lean_away: lean[w],
+                        late: 0.02,
+                        ..none
+                    },
                 ]
             }),
-            confirmed: &[(0, "P1", Whose::Follower), (0, "S4", Whose::Leader), (1, "T1", Whose::Leader)],
+            confirmed: &[
+                (0, "P1", Whose::Follower),
+                (0, "S4", Whose::Leader),
+                (1, "T1", Whose::Leader),
+            ],
         },
         Story {
             leader: ("Odo Fennimore", 1.74, ""),
@@ -78,13 +94,22 @@ fn stories() -> [Story; 3] {
                 chart: "bolero-basic".into(),
                 bpm: 96.0,
                 heights: [1.74, 1.70],
-                phone: Phone { bearing: -8.0, ..Phone::default() },
+                phone: Phone {
+                    bearing: -8.0,
+                    ..Phone::default()
+                },
                 ..Scenario::default()
             },
             weeks: std::array::from_fn(|w| {
                 [
-                    Habits { stride: stride[w], ..none },
-                    Habits { thrown: thrown[w], ..none },
+                    Habits {
+                        stride: stride[w],
+                        ..none
+                    },
+                    Habits {
+                        thrown: thrown[w],
+                        ..none
+                    },
                 ]
             }),
             confirmed: &[(0, "S2", Whose::Leader), (0, "S3", Whose::Follower)],
@@ -96,13 +121,23 @@ fn stories() -> [Story; 3] {
                 chart: "forro-base".into(),
                 bpm: 132.0,
                 heights: [1.90, 1.58],
-                phone: Phone { bearing: 10.0, height: 1.35, ..Phone::default() },
+                phone: Phone {
+                    bearing: 10.0,
+                    height: 1.35,
+                    ..Phone::default()
+                },
                 ..Scenario::default()
             },
             weeks: std::array::from_fn(|w| {
                 [
-                    Habits { twisted: twisted[w], ..none },
-                    Habits { late: slow[w], ..none },
+                    Habits {
+                        twisted: twisted[w],
+                        ..none
+                    },
+                    Habits {
+                        late: slow[w],
+                        ..none
+                    },
                 ]
             }),
             confirmed: &[(0, "T1", Whose::Follower), (1, "S3", Whose::Leader)],
@@ -125,7 +160,9 @@ pub async fn load(app: &App, data: &Path) -> anyhow::Result<()> {
         return Ok(());
     }
     app.store().clear().await?;
-    println!("Preparing the demo studio: eight weeks of practice and four clips. This is done once.");
+    println!(
+        "Preparing the demo studio: eight weeks of practice and four clips. This is done once."
+    );
     let today = Zoned::now().date();
     let evening = today.saturating_add(Span::new().days(14));
     let first = sign_in();
@@ -137,9 +174,18 @@ pub async fn load(app: &App, data: &Path) -> anyhow::Result<()> {
     };
     let (studio, account) = app
         .store()
-        .create_studio("Saltmarsh Hall", Some(("Low Tide Social", evening)), account)
+        .create_studio(
+            "Saltmarsh Hall",
+            Some(("Low Tide Social", evening)),
+            account,
+        )
         .await?;
-    let desk = Desk { app, studio, account, today };
+    let desk = Desk {
+        app,
+        studio,
+        account,
+        today,
+    };
     for (number, story) in stories().into_iter().enumerate() {
         desk.tell(number, &story).await?;
     }
@@ -162,7 +208,12 @@ impl Desk<'_> {
             note: note.into(),
             consent: true,
         };
-        Ok(self.app.store().create_person(self.studio, &input).await?.id)
+        Ok(self
+            .app
+            .store()
+            .create_person(self.studio, &input)
+            .await?
+            .id)
     }
 
     async fn tell(&self, number: usize, story: &Story) -> anyhow::Result<()> {
@@ -198,7 +249,10 @@ impl Desk<'_> {
             }
             // The newest take of the first couple waits for the coach's word.
             if !(last && number == 0) {
-                self.app.store().set_reviewed(self.studio, review.take.id, true).await?;
+                self.app
+                    .store()
+                    .set_reviewed(self.studio, review.take.id, true)
+                    .await?;
             }
         }
         if number == 0 {
@@ -224,10 +278,19 @@ impl Desk<'_> {
     ) -> anyhow::Result<()> {
         let store = self.app.store();
         let who = (self.studio, Some(self.account));
-        correct::decide(store, who, review, (fault, whose), Verdict::Confirmed, "", &Wish::default(), day)
-            .await
-            .map_err(said)
-            .with_context(|| format!("{fault} in the take of {day}"))?;
+        correct::decide(
+            store,
+            who,
+            review,
+            (fault, whose),
+            Verdict::Confirmed,
+            "",
+            &Wish::default(),
+            day,
+        )
+        .await
+        .map_err(said)
+        .with_context(|| format!("{fault} in the take of {day}"))?;
         let newest = store
             .corrections(self.studio, None, None)
             .await?
@@ -273,14 +336,22 @@ impl Desk<'_> {
             clip.frame_times.clear();
         }
         store.add_clip(self.studio, take.id, &clip).await?;
-        let kept = store.clip(self.studio, take.id).await?.context("the clip just added")?;
+        let kept = store
+            .clip(self.studio, take.id)
+            .await?
+            .context("the clip just added")?;
         if filmed {
             intake::prepare(self.app, &kept).await.map_err(said)?;
         }
         if !marked {
-            return review::review(store, self.studio, take.id).await.map_err(said);
+            return review::review(store, self.studio, take.id)
+                .await
+                .map_err(said);
         }
-        let kept = store.clip(self.studio, take.id).await?.context("the clip just prepared")?;
+        let kept = store
+            .clip(self.studio, take.id)
+            .await?
+            .context("the clip just prepared")?;
         let frames: Vec<MediaTime> = kept.frame_times.iter().map(|t| MediaTime(*t)).collect();
         let hand = Hand::ordinary(scenario.seed);
         let entries: Vec<Entry> = marks(&performance, &frames, &hand)

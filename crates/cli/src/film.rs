@@ -31,6 +31,9 @@ pub async fn from_file(scenario: &Path, clip: &Path) -> anyhow::Result<()> {
     film(&performance, clip).await?;
     let frames: Vec<MediaTime> = performance.frame_times();
     let truth = Truth::of(&performance, &frames);
-    std::fs::write(clip.with_extension("truth.json"), serde_json::to_vec_pretty(&truth)?)?;
+    std::fs::write(
+        clip.with_extension("truth.json"),
+        serde_json::to_vec_pretty(&truth)?,
+    )?;
     Ok(())
 }

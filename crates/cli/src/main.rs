@@ -62,11 +62,17 @@ struct Serve {
 async fn main() -> anyhow::Result<()> {
     let filter = tracing_subscriber::EnvFilter::try_from_default_env()
         .unwrap_or_else(|_| "warn,upright_server=info,upright_store=info".into());
-    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    tracing_subscriber::fmt()
+        .with_env_filter(filter)
+        .with_writer(std::io::stderr)
+        .init();
     match Cli::parse().command {
         Command::Serve(s) => serve(s).await,
         Command::Openapi => {
-            println!("{}", serde_json::to_string_pretty(&upright_server::openapi())?);
+            println!(
+                "{}",
+                serde_json::to_string_pretty(&upright_server::openapi())?
+            );
             Ok(())
         }
         Command::Studio { scenario, clip } => film::from_file(&scenario, &clip).await,
@@ -77,7 +83,11 @@ async fn serve(s: Serve) -> anyhow::Result<()> {
     let address = SocketAddr::from((Ipv4Addr::LOCALHOST, s.port));
     // Before the long work, so that a taken port is said at once.
     let listener = TcpListener::bind(address).await.with_context(|| {
-        format!("Port {} is taken. Choose another one, for example PORT={}", s.port, s.port + 1)
+        format!(
+            "Port {} is taken. Choose another one, for example PORT={}",
+            s.port,
+            s.port + 1
+        )
     })?;
     let store = Store::connect(&s.database_url).await?;
     let blobs = s.blobs.unwrap_or_else(|| s.data.join("blobs"));
@@ -94,7 +104,10 @@ async fn serve(s: Serve) -> anyhow::Result<()> {
     } else {
         first_account(&app).await?;
     }
-    println!("Upright Pair is ready at http://127.0.0.1:{}", listener.local_addr()?.port());
+    println!(
+        "Upright Pair is ready at http://127.0.0.1:{}",
+        listener.local_addr()?.port()
+    );
     if s.demo {
         let d = demo::sign_in();
         println!("Demo sign-in: {} with the password {}", d.email, d.password);
@@ -127,8 +140,8 @@ async fn first_account(app: &App) -> anyhow::Result<()> {
         return Ok(());
     }
     let password = Uuid::new_v4().simple().to_string()[..16].to_owned();
-    let hash = upright_server::auth::hash_password(&password)
-        .map_err(|p| anyhow::anyhow!(p.detail))?;
+    let hash =
+        upright_server::auth::hash_password(&password).map_err(|p| anyhow::anyhow!(p.detail))?;
     let first = NewAccount {
         email: EMAIL,
         name: "Coach",

@@ -1,1 +1,7 @@
-//! x
+//! A real browser without a window on the real application: what the journeys share.
+
+mod browser;
+mod house;
+
+pub use browser::Browser;
+pub use house::{House, PASSWORD, simulated_clip};

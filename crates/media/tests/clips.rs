@@ -221,7 +221,9 @@ async fn a_simulated_take_becomes_a_clip_with_sound() {
         fps: scenario.fps,
     };
     let times = p.frame_times().iter().map(|t| t.secs()).collect();
-    encode(film, renderer.frames(times), Some(&wav), &to).await.unwrap();
+    encode(film, renderer.frames(times), Some(&wav), &to)
+        .await
+        .unwrap();
     let made = probe(&to).await.unwrap();
     assert!(made.sound);
     assert_eq!((made.width, made.height), (480, 270));

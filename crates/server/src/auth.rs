@@ -66,8 +66,11 @@ pub fn hash_password(password: &str) -> Result<String, Problem> {
 }
 
 fn matches(password: &str, hash: &str) -> bool {
-    PasswordHash::new(hash)
-        .is_ok_and(|h| Argon2::default().verify_password(password.as_bytes(), &h).is_ok())
+    PasswordHash::new(hash).is_ok_and(|h| {
+        Argon2::default()
+            .verify_password(password.as_bytes(), &h)
+            .is_ok()
+    })
 }
 
 impl AuthnBackend for Accounts {
@@ -133,12 +136,18 @@ pub async fn token(session: &Session) -> Result<String, Problem> {
 /// Lets a request that changes something through only from our own page: same origin where the
 /// browser says where it comes from, and with the session's token.
 pub async fn own_page_only(session: Session, request: Request, next: Next) -> Response {
-    let safe = matches!(*request.method(), Method::GET | Method::HEAD | Method::OPTIONS);
+    let safe = matches!(
+        *request.method(),
+        Method::GET | Method::HEAD | Method::OPTIONS
+    );
     if !safe {
         if !same_origin(request.headers()) {
             return Problem::foreign().into_response();
         }
-        let sent = request.headers().get(TOKEN_HEADER).and_then(|v| v.to_str().ok());
+        let sent = request
+            .headers()
+            .get(TOKEN_HEADER)
+            .and_then(|v| v.to_str().ok());
         let kept = session.get::<String>(TOKEN).await.ok().flatten();
         if sent.is_none() || sent != kept.as_deref() {
             return Problem::foreign().into_response();
@@ -153,9 +162,9 @@ fn same_origin(headers: &HeaderMap) -> bool {
         return false;
     }
     match (text(ORIGIN.as_str()), text(HOST.as_str())) {
-        (Some(origin), Some(host)) => {
-            origin.split_once("://").is_some_and(|(_, from)| from == host)
-        }
+        (Some(origin), Some(host)) => origin
+            .split_once("://")
+            .is_some_and(|(_, from)| from == host),
         _ => true,
     }
 }
@@ -182,8 +191,14 @@ mod tests {
             }
             same_origin(&h)
         };
-        assert!(with(&[("host", "127.0.0.1:8420"), ("origin", "http://127.0.0.1:8420")]));
-        assert!(!with(&[("host", "127.0.0.1:8420"), ("origin", "http://elsewhere.example")]));
+        assert!(with(&[
+            ("host", "127.0.0.1:8420"),
+            ("origin", "http://127.0.0.1:8420")
+        ]));
+        assert!(!with(&[
+            ("host", "127.0.0.1:8420"),
+            ("origin", "http://elsewhere.example")
+        ]));
         assert!(!with(&[("host", "a"), ("origin", "null")]));
         assert!(!with(&[("sec-fetch-site", "cross-site")]));
         assert!(with(&[]));

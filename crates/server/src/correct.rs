@@ -55,9 +55,18 @@ pub async fn decide(
         .judged
         .iter()
         .find(|j| j.fault == id && j.role == whose.role())
-        .ok_or_else(|| Problem::invalid("This take has no such finding any more. Load it again."))?;
+        .ok_or_else(|| {
+            Problem::invalid("This take has no such finding any more. Load it again.")
+        })?;
     let (entry, chart) = fault(id)
-        .zip(review.history.marks().chart.as_deref().and_then(upright_core::chart::chart))
+        .zip(
+            review
+                .history
+                .marks()
+                .chart
+                .as_deref()
+                .and_then(upright_core::chart::chart),
+        )
         .ok_or_else(Problem::not_found)?;
     if verdict == Verdict::Dismissed && reason.trim().is_empty() {
         return Err(Problem::invalid("Say in a word why this is no fault here."));
@@ -65,15 +74,26 @@ pub async fn decide(
     if reason.chars().count() > 1000 {
         return Err(Problem::invalid("A reason holds at most 1000 letters."));
     }
-    if wish.cue.as_ref().is_some_and(|c| c.trim().is_empty() || c.chars().count() > 1000) {
-        return Err(Problem::invalid("Say something of at most 1000 letters, or keep the proposal."));
+    if wish
+        .cue
+        .as_ref()
+        .is_some_and(|c| c.trim().is_empty() || c.chars().count() > 1000)
+    {
+        return Err(Problem::invalid(
+            "Say something of at most 1000 letters, or keep the proposal.",
+        ));
     }
     let step = wish.drill_step.unwrap_or(1);
     let drill = entry.ladder.get(step.wrapping_sub(1)).ok_or_else(|| {
-        Problem::invalid(format!("This drill has the steps 1 to {}.", entry.ladder.len()))
+        Problem::invalid(format!(
+            "This drill has the steps 1 to {}.",
+            entry.ladder.len()
+        ))
     })?;
     if wish.recheck_on.is_some_and(|d| d < today) {
-        return Err(Problem::invalid("Choose a day from today on to look again."));
+        return Err(Problem::invalid(
+            "Choose a day from today on to look again.",
+        ));
     }
     let event = store.studio(studio).await?.event_on.map(|d| d.to_jiff());
     let recheck_on = wish
@@ -118,7 +138,15 @@ pub async fn decide(
             .collect()
     };
     store
-        .decide(studio, review.take.id, account, (id, whose), verdict, reason.trim(), &corrections)
+        .decide(
+            studio,
+            review.take.id,
+            account,
+            (id, whose),
+            verdict,
+            reason.trim(),
+            &corrections,
+        )
         .await?;
     Ok(())
 }

@@ -31,7 +31,10 @@ impl<S: Send + Sync> FromRequestParts<S> for Version {
     type Rejection = Problem;
 
     async fn from_request_parts(parts: &mut Parts, _: &S) -> Result<Self, Problem> {
-        let header = parts.headers.get(IF_MATCH).ok_or_else(Problem::no_version)?;
+        let header = parts
+            .headers
+            .get(IF_MATCH)
+            .ok_or_else(Problem::no_version)?;
         header
             .to_str()
             .ok()

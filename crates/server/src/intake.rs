@@ -51,7 +51,12 @@ pub async fn prepare(app: &App, clip: &Clip) -> Result<(), Problem> {
     app.store()
         .clip_ready(clip.id, &proxy_key, size, times.start, &times.times)
         .await?;
-    crate::review::renew(app.store(), upright_store::StudioId(clip.studio_id), clip.take_id).await
+    crate::review::renew(
+        app.store(),
+        upright_store::StudioId(clip.studio_id),
+        clip.take_id,
+    )
+    .await
 }
 
 async fn playable(

@@ -208,5 +208,7 @@ pub async fn serve(
         tracing::error!(detail = problem.detail, "unfinished clips not taken up");
     }
     let service = router(app).into_make_service_with_connect_info::<std::net::SocketAddr>();
-    axum::serve(listener, service).with_graceful_shutdown(stop).await
+    axum::serve(listener, service)
+        .with_graceful_shutdown(stop)
+        .await
 }

@@ -36,17 +36,32 @@ impl Problem {
 
     /// Something entered cannot be used.
     pub fn invalid(detail: impl Into<String>) -> Self {
-        Self::new(StatusCode::UNPROCESSABLE_ENTITY, "invalid", "This cannot be used", detail)
+        Self::new(
+            StatusCode::UNPROCESSABLE_ENTITY,
+            "invalid",
+            "This cannot be used",
+            detail,
+        )
     }
 
     /// The request itself makes no sense.
     pub fn bad_request(detail: impl Into<String>) -> Self {
-        Self::new(StatusCode::BAD_REQUEST, "bad-request", "This request cannot be read", detail)
+        Self::new(
+            StatusCode::BAD_REQUEST,
+            "bad-request",
+            "This request cannot be read",
+            detail,
+        )
     }
 
     /// Nothing there.
     pub fn not_found() -> Self {
-        Self::new(StatusCode::NOT_FOUND, "not-found", "Not found", "This is not here, or no longer.")
+        Self::new(
+            StatusCode::NOT_FOUND,
+            "not-found",
+            "Not found",
+            "This is not here, or no longer.",
+        )
     }
 
     /// No such method at this address.
@@ -61,7 +76,12 @@ impl Problem {
 
     /// Not signed in.
     pub fn sign_in() -> Self {
-        Self::new(StatusCode::UNAUTHORIZED, "sign-in", "Please sign in", "Sign in to go on.")
+        Self::new(
+            StatusCode::UNAUTHORIZED,
+            "sign-in",
+            "Please sign in",
+            "Sign in to go on.",
+        )
     }
 
     /// Wrong name or password.

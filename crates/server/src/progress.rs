@@ -26,6 +26,8 @@ pub struct FaultProgress {
     pub of_couple: bool,
     /// Name of the partner.
     pub partner: String,
+    /// Measure it is judged by.
+    pub measure: String,
     /// Unit of the values.
     pub unit: Unit,
     /// The band in force.
@@ -69,6 +71,7 @@ pub fn gather(readings: Vec<PersonReading>) -> Vec<FaultProgress> {
                 person_id,
                 fault: id,
                 name: entry.name.clone(),
+                measure: entry.measure.clone(),
                 chart,
                 role,
                 of_couple: rows.iter().any(|r| r.role == "couple"),

@@ -50,7 +50,9 @@ async fn open(store: &Store, studio: StudioId, take: Uuid) -> Result<Desk, Probl
 
 /// Computation away from the threads that answer requests.
 async fn apart<T: Send + 'static>(f: impl FnOnce() -> T + Send + 'static) -> Result<T, Problem> {
-    tokio::task::spawn_blocking(f).await.map_err(|e| Problem::internal(&e))
+    tokio::task::spawn_blocking(f)
+        .await
+        .map_err(|e| Problem::internal(&e))
 }
 
 fn analysed(history: &History, couple: &Couple, clip: Option<&Clip>) -> Analysis {
@@ -68,8 +70,13 @@ fn summary(history: &History, a: &Analysis) -> TakeSummary {
         chart: marks.chart.clone(),
         repetitions: marks.repetitions,
         tempo: a.count.as_ref().map(|c| c.tempo),
-        ready: [&a.chart_stage, &a.count_stage, &a.floor_stage, &a.bodies_stage]
-            .map(|s| *s == Stage::Ready),
+        ready: [
+            &a.chart_stage,
+            &a.count_stage,
+            &a.floor_stage,
+            &a.bodies_stage,
+        ]
+        .map(|s| *s == Stage::Ready),
         judged: a
             .judged
             .iter()
@@ -88,12 +95,24 @@ fn summary(history: &History, a: &Analysis) -> TakeSummary {
 
 /// Reads a take and analyses it.
 pub async fn review(store: &Store, studio: StudioId, take: Uuid) -> Result<Review, Problem> {
-    let Desk { take, couple, clip, log } = open(store, studio, take).await?;
+    let Desk {
+        take,
+        couple,
+        clip,
+        log,
+    } = open(store, studio, take).await?;
     apart(move || {
         let version = log.len() as i32;
         let history = History::replay(log);
         let analysis = analysed(&history, &couple, clip.as_ref());
-        Review { take, couple, clip, history, version, analysis }
+        Review {
+            take,
+            couple,
+            clip,
+            history,
+            version,
+            analysis,
+        }
     })
     .await
 }
@@ -108,9 +127,16 @@ pub async fn mark(
     entries: Vec<Entry>,
 ) -> Result<Review, Problem> {
     if entries.is_empty() || entries.len() > MOST_ENTRIES {
-        return Err(Problem::invalid(format!("Send 1 to {MOST_ENTRIES} changes at a time.")));
+        return Err(Problem::invalid(format!(
+            "Send 1 to {MOST_ENTRIES} changes at a time."
+        )));
     }
-    let Desk { take, couple, clip, log } = open(store, studio, take).await?;
+    let Desk {
+        take,
+        couple,
+        clip,
+        log,
+    } = open(store, studio, take).await?;
     if log.len() as i32 != version {
         return Err(upright_store::StoreError::Changed.into());
     }
@@ -121,7 +147,17 @@ pub async fn mark(
         }
         let analysis = analysed(&history, &couple, clip.as_ref());
         let version = version + entries.len() as i32;
-        Ok::<_, Problem>((Review { take, couple, clip, history, version, analysis }, entries))
+        Ok::<_, Problem>((
+            Review {
+                take,
+                couple,
+                clip,
+                history,
+                version,
+                analysis,
+            },
+            entries,
+        ))
     })
     .await??;
     let short = summary(&review.history, &review.analysis);

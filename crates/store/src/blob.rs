@@ -28,7 +28,11 @@ impl ContentHash {
 
     /// SHA-256 in hexadecimal.
     pub fn finish(self) -> String {
-        self.0.finalize().iter().map(|b| format!("{b:02x}")).collect()
+        self.0
+            .finalize()
+            .iter()
+            .map(|b| format!("{b:02x}"))
+            .collect()
     }
 }
 

@@ -113,7 +113,6 @@ pub struct CorrectionChange {
     pub recheck_on: Option<jiff::civil::Date>,
 }
 
-
 pub(crate) async fn insert_correction(
     tx: &mut sqlx::PgConnection,
     studio: StudioId,

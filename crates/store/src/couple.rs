@@ -57,13 +57,13 @@ impl Store {
 
     /// A couple.
     pub async fn couple(&self, studio: StudioId, id: Uuid) -> Result<Couple, StoreError> {
-        Ok(sqlx::query_as(
-            "select * from couple_list where studio_id = $1 and id = $2",
+        Ok(
+            sqlx::query_as("select * from couple_list where studio_id = $1 and id = $2")
+                .bind(studio.0)
+                .bind(id)
+                .fetch_one(&self.pool)
+                .await?,
         )
-        .bind(studio.0)
-        .bind(id)
-        .fetch_one(&self.pool)
-        .await?)
     }
 
     /// Makes a couple of two people of the studio.

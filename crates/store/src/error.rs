@@ -7,7 +7,9 @@ pub enum StoreError {
     #[error("This is not here, or no longer.")]
     NotFound,
     /// Somebody changed it in between.
-    #[error("This was changed in another window in the meantime. Load it again and repeat your change.")]
+    #[error(
+        "This was changed in another window in the meantime. Load it again and repeat your change."
+    )]
     Changed,
     /// It exists already.
     #[error("{0}")]

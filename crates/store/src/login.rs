@@ -82,7 +82,8 @@ impl SessionStore for Logins {
             Ok(Record {
                 id: *id,
                 data: serde_json::from_value(data).map_err(|e| decode(&e))?,
-                expiry_date: OffsetDateTime::from_unix_timestamp(expires).map_err(|e| decode(&e))?,
+                expiry_date: OffsetDateTime::from_unix_timestamp(expires)
+                    .map_err(|e| decode(&e))?,
             })
         })
         .transpose()

@@ -151,13 +151,13 @@ impl Store {
 
     /// A take.
     pub async fn take(&self, studio: StudioId, id: Uuid) -> Result<Take, StoreError> {
-        Ok(sqlx::query_as(
-            "select * from take_list where studio_id = $1 and id = $2",
+        Ok(
+            sqlx::query_as("select * from take_list where studio_id = $1 and id = $2")
+                .bind(studio.0)
+                .bind(id)
+                .fetch_one(&self.pool)
+                .await?,
         )
-        .bind(studio.0)
-        .bind(id)
-        .fetch_one(&self.pool)
-        .await?)
     }
 
     /// Ids of the takes of all couples a person dances in.

@@ -32,11 +32,12 @@ pub async fn database() -> Store {
         .execute(&mut admin)
         .await
         .expect("a lock");
-    let there: Option<(i32,)> = sqlx::query_as("select 1 from pg_database where datname = $1 and datistemplate")
-        .bind(TEMPLATE)
-        .fetch_optional(&mut admin)
-        .await
-        .expect("the list of databases");
+    let there: Option<(i32,)> =
+        sqlx::query_as("select 1 from pg_database where datname = $1 and datistemplate")
+            .bind(TEMPLATE)
+            .fetch_optional(&mut admin)
+            .await
+            .expect("the list of databases");
     if there.is_none() {
         // Left half made by a run that was stopped.
         run(&mut admin, format!("drop database if exists {TEMPLATE}")).await;
@@ -54,13 +55,19 @@ pub async fn database() -> Store {
         .await;
     }
     let name = format!("test_{}", Uuid::now_v7().simple());
-    run(&mut admin, format!("create database {name} template {TEMPLATE}")).await;
+    run(
+        &mut admin,
+        format!("create database {name} template {TEMPLATE}"),
+    )
+    .await;
     let _ = sqlx::query("select pg_advisory_unlock($1)")
         .bind(LOCK)
         .execute(&mut admin)
         .await;
     let url = options.database(&name).to_url_lossy();
-    Store::connect(url.as_str()).await.expect("the new database")
+    Store::connect(url.as_str())
+        .await
+        .expect("the new database")
 }
 
 #[allow(clippy::expect_used)]

@@ -42,6 +42,17 @@ pub enum Answer {
     Worse,
 }
 
+/// What the newest takes are compared with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum Against {
+    /// The first takes.
+    Start,
+    /// The last takes that held, for a fault that slipped back: nearer than the start, and what is lost.
+    WhenItHeld,
+}
+
 /// What can be said about a fault over time.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -50,7 +61,9 @@ pub struct Progress {
     pub takes: Vec<TakeReading>,
     /// The answer.
     pub answer: Answer,
-    /// Where it started: mean of the first two takes (the first one when fewer than four).
+    /// What it is compared with.
+    pub against: Against,
+    /// Where that was: mean of two takes (of the first one when there are fewer than four).
     pub before: Estimate,
     /// Where it is: mean of the last two takes (the last one when fewer than four).
     pub now: Estimate,
@@ -79,7 +92,20 @@ pub fn progress(fault: &Fault, mut takes: Vec<TakeReading>) -> Option<Progress> 
         return None;
     }
     let width = if n >= 4 { 2 } else { 1 };
-    let before = pooled(&takes[..width]);
+    let outcomes: Vec<(Date, Outcome)> = takes
+        .iter()
+        .map(|t| (t.date, Outcome::of(fault, t)))
+        .collect();
+    let status = status(&outcomes);
+    let held = outcomes
+        .windows(2)
+        .rposition(|w| w.iter().all(|o| o.1 == Outcome::Fine))
+        .filter(|_| status == Status::SlippedBack);
+    let (against, before, after) = match held {
+        Some(i) => (Against::WhenItHeld, pooled(&takes[i..i + 2]), i + 2),
+        None => (Against::Start, pooled(&takes[..width]), width),
+    };
+    let width = width.min((n - after).max(1));
     let now = pooled(&takes[n - width..]);
     // Distance to the fine band, so that both edges of a band mean the same.
     let distance = |e: Estimate| fault.band.beyond(e.value);
@@ -103,7 +129,7 @@ pub fn progress(fault: &Fault, mut takes: Vec<TakeReading>) -> Option<Progress> 
             };
             // The last run of takes that all differ; it may be broken by a single doubtful one.
             let mut from = None;
-            for i in (width..n).rev() {
+            for i in (after..n).rev() {
                 if real(&takes[i]) {
                     from = Some(i);
                 } else if i + 1 < n && from.is_some() {
@@ -114,18 +140,15 @@ pub fn progress(fault: &Fault, mut takes: Vec<TakeReading>) -> Option<Progress> 
         }
         _ => None,
     };
-    let outcomes: Vec<(Date, Outcome)> = takes
-        .iter()
-        .map(|t| (t.date, Outcome::of(fault, t)))
-        .collect();
     Some(Progress {
         answer,
+        against,
         before,
         now,
         smallest_real_change: needed,
         real_from,
         trend: trend(&takes),
-        status: status(&outcomes),
+        status,
         takes,
     })
 }
@@ -189,6 +212,23 @@ mod tests {
         assert_eq!(p.answer, Answer::Better);
         let p = progress(f, takes(&[0.1, -0.4], 0.02)).unwrap();
         assert_eq!(p.answer, Answer::Worse);
+    }
+
+    #[test]
+    fn a_relapse_is_compared_with_when_it_held() {
+        let p = progress(
+            fault("P1").unwrap(),
+            takes(&[9.0, 8.6, 5.0, 2.4, 2.2, 2.1, 4.0, 8.4], 0.5),
+        )
+        .unwrap();
+        assert_eq!(
+            (p.status, p.against),
+            (Status::SlippedBack, Against::WhenItHeld)
+        );
+        assert_eq!(p.answer, Answer::Worse);
+        assert!((p.before.value - 2.15).abs() < 1e-9);
+        assert!((p.now.value - 6.2).abs() < 1e-9);
+        assert_eq!(p.real_from, Some(6));
     }
 
     /// Students who do not change are called changed in at most about one in twenty cases.

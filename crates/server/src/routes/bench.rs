@@ -55,7 +55,7 @@ pub(super) async fn view(app: &App, coach: &Coach, r: Review) -> Result<Response
 }
 
 /// Marks, analysis and decisions of a take.
-#[utoipa::path(get, path = "/api/takes/{id}/bench", params(("id" = Uuid, Path)), responses(
+#[utoipa::path(get, operation_id = "bench_read", path = "/api/takes/{id}/bench", params(("id" = Uuid, Path)), responses(
     (status = 200, body = BenchView), (status = 404, body = Problem)))]
 pub async fn read(
     State(app): State<App>,
@@ -67,7 +67,7 @@ pub async fn read(
 }
 
 /// Changes marks that are still at the given version.
-#[utoipa::path(post, path = "/api/takes/{id}/marks", params(("id" = Uuid, Path), ("If-Match" = String, Header)),
+#[utoipa::path(post, operation_id = "bench_mark", path = "/api/takes/{id}/marks", params(("id" = Uuid, Path), ("If-Match" = String, Header)),
     request_body = MarkRequest, responses((status = 200, body = BenchView), (status = 404, body = Problem),
     (status = 412, body = Problem), (status = 422, body = Problem)))]
 pub async fn mark(
@@ -78,6 +78,14 @@ pub async fn mark(
     Json(input): Json<MarkRequest>,
 ) -> Result<Response, Problem> {
     let account = Some(coach.account);
-    let r = review::mark(app.store(), coach.studio, account, id, version, input.entries).await?;
+    let r = review::mark(
+        app.store(),
+        coach.studio,
+        account,
+        id,
+        version,
+        input.entries,
+    )
+    .await?;
     view(&app, &coach, r).await
 }

@@ -52,7 +52,7 @@ pub struct CatalogueView {
 }
 
 /// The chart library.
-#[utoipa::path(get, path = "/api/charts", responses((status = 200, body = [ChartView])))]
+#[utoipa::path(get, operation_id = "charts_list", path = "/api/charts", responses((status = 200, body = [ChartView])))]
 pub async fn list(_: Coach) -> Result<Json<Vec<ChartView>>, Problem> {
     let views = charts()
         .iter()
@@ -72,7 +72,7 @@ pub async fn list(_: Coach) -> Result<Json<Vec<ChartView>>, Problem> {
 }
 
 /// The fault catalogue.
-#[utoipa::path(get, path = "/api/faults", responses((status = 200, body = CatalogueView)))]
+#[utoipa::path(get, operation_id = "charts_faults", path = "/api/faults", responses((status = 200, body = CatalogueView)))]
 pub async fn faults(_: Coach) -> Json<CatalogueView> {
     Json(CatalogueView {
         faults: catalogue().to_vec(),

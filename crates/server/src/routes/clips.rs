@@ -21,7 +21,7 @@ use crate::routes::takes::ClipView;
 
 /// Receives the clip of a take as a form with one file. Streamed to disk; what the file is decides
 /// the probe, not its name.
-#[utoipa::path(post, path = "/api/takes/{id}/clip", params(("id" = Uuid, Path)),
+#[utoipa::path(post, operation_id = "clips_upload", path = "/api/takes/{id}/clip", params(("id" = Uuid, Path)),
     request_body(content = String, content_type = "multipart/form-data"),
     responses((status = 202, body = ClipView), (status = 404, body = Problem), (status = 409, body = Problem),
     (status = 413, body = Problem), (status = 422, body = Problem)))]
@@ -40,7 +40,8 @@ pub async fn upload(
     let file_name = clean(field.file_name().unwrap_or("clip"));
     std::fs::create_dir_all(app.incoming()).map_err(|e| Problem::internal(&e))?;
     // Removed when this request ends, however it ends.
-    let place = tempfile::NamedTempFile::new_in(app.incoming()).map_err(|e| Problem::internal(&e))?;
+    let place =
+        tempfile::NamedTempFile::new_in(app.incoming()).map_err(|e| Problem::internal(&e))?;
     let mut file = tokio::fs::File::create(place.path())
         .await
         .map_err(|e| Problem::internal(&e))?;
@@ -51,7 +52,9 @@ pub async fn upload(
             return Err(Problem::too_large(app.most_clip()));
         }
         hash.update(&piece);
-        file.write_all(&piece).await.map_err(|e| Problem::internal(&e))?;
+        file.write_all(&piece)
+            .await
+            .map_err(|e| Problem::internal(&e))?;
     }
     file.flush().await.map_err(|e| Problem::internal(&e))?;
     drop(file);
@@ -86,7 +89,7 @@ fn clean(name: &str) -> String {
 }
 
 /// The playable clip of a take; answers range requests.
-#[utoipa::path(get, path = "/api/takes/{id}/video", params(("id" = Uuid, Path)), responses(
+#[utoipa::path(get, operation_id = "clips_video", path = "/api/takes/{id}/video", params(("id" = Uuid, Path)), responses(
     (status = 200, content_type = "video/mp4"), (status = 206, content_type = "video/mp4"),
     (status = 404, body = Problem), (status = 416, body = Problem)))]
 pub async fn video(
@@ -133,7 +136,10 @@ pub async fn video(
         Some((from, to)) if from < to => {
             let body = Body::from_stream(app.blobs().read(&key, from, to).await?);
             let part = [
-                (header::CONTENT_RANGE, format!("bytes {from}-{}/{size}", to - 1)),
+                (
+                    header::CONTENT_RANGE,
+                    format!("bytes {from}-{}/{size}", to - 1),
+                ),
                 (header::CONTENT_LENGTH, (to - from).to_string()),
             ];
             Ok((StatusCode::PARTIAL_CONTENT, common, part, body).into_response())

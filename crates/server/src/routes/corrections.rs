@@ -13,7 +13,7 @@ use crate::extract::{Json, Path, Version};
 use crate::problem::Problem;
 
 /// Changes what a correction says, its drill step and its date.
-#[utoipa::path(put, path = "/api/corrections/{id}", params(("id" = Uuid, Path), ("If-Match" = String, Header)),
+#[utoipa::path(put, operation_id = "corrections_change", path = "/api/corrections/{id}", params(("id" = Uuid, Path), ("If-Match" = String, Header)),
     request_body = CorrectionChange, responses((status = 200, body = Correction), (status = 404, body = Problem),
     (status = 412, body = Problem), (status = 422, body = Problem)))]
 pub async fn change(
@@ -30,9 +30,15 @@ pub async fn change(
     }
     let steps = fault(&now.fault).map_or(1, |f| f.ladder.len());
     if !(1..=steps as i32).contains(&input.drill_step) {
-        return Err(Problem::invalid(format!("This drill has the steps 1 to {steps}.")));
+        return Err(Problem::invalid(format!(
+            "This drill has the steps 1 to {steps}."
+        )));
     }
-    Ok(Json(app.store().change_correction(coach.studio, id, version, &input).await?))
+    Ok(Json(
+        app.store()
+            .change_correction(coach.studio, id, version, &input)
+            .await?,
+    ))
 }
 
 /// What a look found.
@@ -44,7 +50,7 @@ pub struct Look {
 }
 
 /// Notes a look and sets the date of the next one.
-#[utoipa::path(post, path = "/api/corrections/{id}/looks", params(("id" = Uuid, Path)), request_body = Look,
+#[utoipa::path(post, operation_id = "corrections_look", path = "/api/corrections/{id}/looks", params(("id" = Uuid, Path)), request_body = Look,
     responses((status = 200, body = Correction), (status = 404, body = Problem)))]
 pub async fn look(
     State(app): State<App>,

@@ -22,13 +22,13 @@ fn checked(limit: Option<f64>) -> Result<(), Problem> {
 }
 
 /// All couples.
-#[utoipa::path(get, path = "/api/couples", responses((status = 200, body = [Couple])))]
+#[utoipa::path(get, operation_id = "couples_list", path = "/api/couples", responses((status = 200, body = [Couple])))]
 pub async fn list(State(app): State<App>, coach: Coach) -> Result<Json<Vec<Couple>>, Problem> {
     Ok(Json(app.store().couples(coach.studio).await?))
 }
 
 /// Makes a couple.
-#[utoipa::path(post, path = "/api/couples", request_body = CoupleInput, responses(
+#[utoipa::path(post, operation_id = "couples_create", path = "/api/couples", request_body = CoupleInput, responses(
     (status = 201, body = Couple), (status = 404, body = Problem), (status = 409, body = Problem),
     (status = 422, body = Problem)))]
 pub async fn create(
@@ -38,7 +38,9 @@ pub async fn create(
 ) -> Result<(StatusCode, Json<Couple>), Problem> {
     checked(input.frame_limit)?;
     if input.leader_id == input.follower_id {
-        return Err(Problem::invalid("A couple is two people; choose a partner."));
+        return Err(Problem::invalid(
+            "A couple is two people; choose a partner.",
+        ));
     }
     let couple = app.store().create_couple(coach.studio, &input).await?;
     Ok((StatusCode::CREATED, Json(couple)))
@@ -53,7 +55,7 @@ pub struct FrameLimit {
 }
 
 /// Sets the frame limit and renews the measures of the couple's takes.
-#[utoipa::path(put, path = "/api/couples/{id}/frame-limit", params(("id" = Uuid, Path), ("If-Match" = String, Header)),
+#[utoipa::path(put, operation_id = "couples_set_limit", path = "/api/couples/{id}/frame-limit", params(("id" = Uuid, Path), ("If-Match" = String, Header)),
     request_body = FrameLimit, responses((status = 200, body = Couple), (status = 404, body = Problem),
     (status = 412, body = Problem), (status = 422, body = Problem)))]
 pub async fn set_limit(
@@ -65,8 +67,13 @@ pub async fn set_limit(
 ) -> Result<Json<Couple>, Problem> {
     checked(input.frame_limit)?;
     let store = app.store();
-    let couple = store.set_frame_limit(coach.studio, id, version, input.frame_limit).await?;
-    for take in store.takes_of_person(coach.studio, couple.leader_id).await? {
+    let couple = store
+        .set_frame_limit(coach.studio, id, version, input.frame_limit)
+        .await?;
+    for take in store
+        .takes_of_person(coach.studio, couple.leader_id)
+        .await?
+    {
         review::renew(store, coach.studio, take).await?;
     }
     Ok(Json(couple))

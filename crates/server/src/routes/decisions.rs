@@ -33,7 +33,7 @@ pub struct DecisionInput {
 }
 
 /// Confirms or dismisses a finding of a take.
-#[utoipa::path(post, path = "/api/takes/{id}/decisions", params(("id" = Uuid, Path)), request_body = DecisionInput,
+#[utoipa::path(post, operation_id = "decisions_decide", path = "/api/takes/{id}/decisions", params(("id" = Uuid, Path)), request_body = DecisionInput,
     responses((status = 200, body = bench::BenchView), (status = 404, body = Problem),
     (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn decide(
@@ -46,12 +46,22 @@ pub async fn decide(
     let finding = (input.fault.as_str(), input.role);
     let who = (coach.studio, Some(coach.account));
     let today = jiff::Zoned::now().date();
-    carry_out(app.store(), who, &r, finding, input.verdict, &input.reason, &input.wish, today).await?;
+    carry_out(
+        app.store(),
+        who,
+        &r,
+        finding,
+        input.verdict,
+        &input.reason,
+        &input.wish,
+        today,
+    )
+    .await?;
     bench::view(&app, &coach, r).await
 }
 
 /// Takes a decision back with the corrections it brought.
-#[utoipa::path(delete, path = "/api/takes/{id}/decisions/{decision}",
+#[utoipa::path(delete, operation_id = "decisions_withdraw", path = "/api/takes/{id}/decisions/{decision}",
     params(("id" = Uuid, Path), ("decision" = Uuid, Path)),
     responses((status = 200, body = bench::BenchView), (status = 404, body = Problem)))]
 pub async fn withdraw(
@@ -59,7 +69,9 @@ pub async fn withdraw(
     coach: Coach,
     Path((id, decision)): Path<(Uuid, Uuid)>,
 ) -> Result<Response, Problem> {
-    app.store().withdraw_decision(coach.studio, id, decision).await?;
+    app.store()
+        .withdraw_decision(coach.studio, id, decision)
+        .await?;
     let r = review::review(app.store(), coach.studio, id).await?;
     bench::view(&app, &coach, r).await
 }

@@ -19,7 +19,7 @@ pub struct Health {
 }
 
 /// Whether the application and its database work.
-#[utoipa::path(get, path = "/api/health", responses((status = 200, body = Health), (status = 503, body = Health)))]
+#[utoipa::path(get, operation_id = "health", path = "/api/health", responses((status = 200, body = Health), (status = 503, body = Health)))]
 pub async fn health(State(app): State<App>) -> (StatusCode, Json<Health>) {
     let database = app.store().answers().await;
     let (code, status) = if database {
@@ -28,5 +28,12 @@ pub async fn health(State(app): State<App>) -> (StatusCode, Json<Health>) {
         (StatusCode::SERVICE_UNAVAILABLE, "failing")
     };
     let version = env!("CARGO_PKG_VERSION");
-    (code, Json(Health { status, database, version }))
+    (
+        code,
+        Json(Health {
+            status,
+            database,
+            version,
+        }),
+    )
 }

@@ -31,7 +31,11 @@ struct Document;
 pub(crate) fn api() -> OpenApiRouter<App> {
     OpenApiRouter::with_openapi(Document::openapi())
         .routes(routes!(health::health))
-        .routes(routes!(session::session, session::sign_in, session::sign_out))
+        .routes(routes!(
+            session::session,
+            session::sign_in,
+            session::sign_out
+        ))
         .routes(routes!(people::list, people::create))
         .routes(routes!(people::read, people::update))
         .routes(routes!(people::log))

@@ -21,7 +21,7 @@ pub struct ProgressView {
 }
 
 /// A person's faults over their takes.
-#[utoipa::path(get, path = "/api/people/{id}/progress", params(("id" = Uuid, Path)), responses(
+#[utoipa::path(get, operation_id = "progress_read", path = "/api/people/{id}/progress", params(("id" = Uuid, Path)), responses(
     (status = 200, body = ProgressView), (status = 404, body = Problem)))]
 pub async fn read(
     State(app): State<App>,

@@ -50,7 +50,7 @@ async fn view(app: &App, auth: &AuthSession, session: &Session) -> Result<Sessio
 }
 
 /// Who is signed in.
-#[utoipa::path(get, path = "/api/session", responses((status = 200, body = SessionView)))]
+#[utoipa::path(get, operation_id = "session", path = "/api/session", responses((status = 200, body = SessionView)))]
 pub async fn session(
     State(app): State<App>,
     auth: AuthSession,
@@ -60,7 +60,7 @@ pub async fn session(
 }
 
 /// Signs in.
-#[utoipa::path(post, path = "/api/session", request_body = SignIn, responses(
+#[utoipa::path(post, operation_id = "session_sign_in", path = "/api/session", request_body = SignIn, responses(
     (status = 200, body = SessionView),
     (status = 401, body = Problem, description = "wrong name or password"),
     (status = 429, body = Problem, description = "too many tries"),
@@ -97,7 +97,7 @@ pub async fn sign_in(
 }
 
 /// Signs out.
-#[utoipa::path(delete, path = "/api/session", responses((status = 204)))]
+#[utoipa::path(delete, operation_id = "session_sign_out", path = "/api/session", responses((status = 204)))]
 pub async fn sign_out(mut auth: AuthSession) -> Result<StatusCode, Problem> {
     auth.logout().await.map_err(|e| Problem::internal(&e))?;
     Ok(StatusCode::NO_CONTENT)

@@ -59,13 +59,13 @@ pub struct TakeView {
 }
 
 /// All takes, newest session first.
-#[utoipa::path(get, path = "/api/takes", responses((status = 200, body = [Take])))]
+#[utoipa::path(get, operation_id = "takes_list", path = "/api/takes", responses((status = 200, body = [Take])))]
 pub async fn list(State(app): State<App>, coach: Coach) -> Result<Json<Vec<Take>>, Problem> {
     Ok(Json(app.store().takes(coach.studio).await?))
 }
 
 /// Makes a take.
-#[utoipa::path(post, path = "/api/takes", request_body = NewTake, responses(
+#[utoipa::path(post, operation_id = "takes_create", path = "/api/takes", request_body = NewTake, responses(
     (status = 201, body = Take), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub async fn create(
     State(app): State<App>,
@@ -84,7 +84,7 @@ pub async fn create(
 }
 
 /// One take.
-#[utoipa::path(get, path = "/api/takes/{id}", params(("id" = Uuid, Path)), responses(
+#[utoipa::path(get, operation_id = "takes_read", path = "/api/takes/{id}", params(("id" = Uuid, Path)), responses(
     (status = 200, body = TakeView), (status = 404, body = Problem)))]
 pub async fn read(
     State(app): State<App>,
@@ -94,7 +94,11 @@ pub async fn read(
     let take = app.store().take(coach.studio, id).await?;
     Ok(Json(TakeView {
         couple: app.store().couple(coach.studio, take.couple_id).await?,
-        clip: app.store().clip(coach.studio, id).await?.map(ClipView::from),
+        clip: app
+            .store()
+            .clip(coach.studio, id)
+            .await?
+            .map(ClipView::from),
         take,
     }))
 }
@@ -108,7 +112,7 @@ pub struct Reviewed {
 }
 
 /// Closes the review of a take, or opens it again.
-#[utoipa::path(put, path = "/api/takes/{id}/reviewed", params(("id" = Uuid, Path)), request_body = Reviewed,
+#[utoipa::path(put, operation_id = "takes_set_reviewed", path = "/api/takes/{id}/reviewed", params(("id" = Uuid, Path)), request_body = Reviewed,
     responses((status = 200, body = Take), (status = 404, body = Problem)))]
 pub async fn set_reviewed(
     State(app): State<App>,
@@ -116,5 +120,9 @@ pub async fn set_reviewed(
     Path(id): Path<Uuid>,
     Json(input): Json<Reviewed>,
 ) -> Result<Json<Take>, Problem> {
-    Ok(Json(app.store().set_reviewed(coach.studio, id, input.reviewed).await?))
+    Ok(Json(
+        app.store()
+            .set_reviewed(coach.studio, id, input.reviewed)
+            .await?,
+    ))
 }

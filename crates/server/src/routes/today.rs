@@ -41,7 +41,7 @@ pub struct Today {
 }
 
 /// Takes to review, looks that are due, who slipped back and what is kept.
-#[utoipa::path(get, path = "/api/today", responses((status = 200, body = Today)))]
+#[utoipa::path(get, operation_id = "today", path = "/api/today", responses((status = 200, body = Today)))]
 pub async fn today(State(app): State<App>, coach: Coach) -> Result<Json<Today>, Problem> {
     let store = app.store();
     let day = jiff::Zoned::now().date();

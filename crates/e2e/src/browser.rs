@@ -1,0 +1,269 @@
+//! Headless Chromium through ChromeDriver.
+
+use std::path::{Path, PathBuf};
+use std::process::Stdio;
+use std::time::Duration;
+
+use anyhow::{Context as _, anyhow, bail};
+use fantoccini::elements::Element;
+use fantoccini::wd::Capabilities;
+use fantoccini::{Client, ClientBuilder, Locator};
+use hyper_util::client::legacy::connect::HttpConnector;
+use serde_json::{Value, json};
+use tokio::io::{AsyncBufReadExt as _, BufReader};
+use tokio::process::{Child, Command};
+
+/// How long something may take to appear. Generous: the machine may be busy.
+const PATIENCE: Duration = Duration::from_secs(30);
+
+/// A browser window of exactly 1280×800.
+pub struct Browser {
+    /// The session.
+    pub client: Client,
+    _driver: Child,
+    _profile: tempfile::TempDir,
+}
+
+impl Browser {
+    /// Starts ChromeDriver and a browser.
+    pub async fn start() -> anyhow::Result<Self> {
+        let mut driver = Command::new("chromedriver")
+            .arg("--port=0")
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .kill_on_drop(true)
+            .spawn()
+            .context("chromedriver is missing; run scripts/install.sh test")?;
+        let out = driver.stdout.take().context("no output")?;
+        let mut lines = BufReader::new(out).lines();
+        let port = loop {
+            let line = lines.next_line().await?.context("chromedriver ended")?;
+            if let Some((_, rest)) = line.split_once("successfully on port ") {
+                break rest.trim_end_matches('.').parse::<u16>()?;
+            }
+        };
+        // Somebody must read on, or the driver stops when the pipe is full.
+        tokio::spawn(async move { while let Ok(Some(_)) = lines.next_line().await {} });
+        let profile = tempfile::tempdir()?;
+        let mut arguments = vec![
+            "--headless=new".to_owned(),
+            "--window-size=1280,800".into(),
+            "--no-first-run".into(),
+            "--disable-gpu".into(),
+            "--disable-dev-shm-usage".into(),
+            "--disable-background-networking".into(),
+            "--disable-component-update".into(),
+            "--disable-sync".into(),
+            "--autoplay-policy=no-user-gesture-required".into(),
+            "--force-color-profile=srgb".into(),
+            format!("--user-data-dir={}", profile.path().display()),
+        ];
+        // Root may not use Chromium's own sandbox.
+        let root = std::fs::metadata("/proc/self").is_ok_and(|m| {
+            use std::os::unix::fs::MetadataExt as _;
+            m.uid() == 0
+        });
+        if root {
+            arguments.push("--no-sandbox".into());
+        }
+        let mut capabilities = Capabilities::new();
+        capabilities.insert("goog:chromeOptions".into(), json!({ "args": arguments }));
+        capabilities.insert("goog:loggingPrefs".into(), json!({ "browser": "ALL" }));
+        let client = ClientBuilder::new(HttpConnector::new())
+            .capabilities(capabilities)
+            .connect(&format!("http://127.0.0.1:{port}"))
+            .await?;
+        let browser = Self {
+            client,
+            _driver: driver,
+            _profile: profile,
+        };
+        browser.fit().await?;
+        Ok(browser)
+    }
+
+    /// Makes the page, not the window, 1280×800.
+    async fn fit(&self) -> anyhow::Result<()> {
+        let outer = self
+            .script("return [outerWidth - innerWidth, outerHeight - innerHeight]")
+            .await?;
+        let extra = |i: usize| outer[i].as_u64().unwrap_or(0) as u32;
+        self.client
+            .set_window_size(1280 + extra(0), 800 + extra(1))
+            .await?;
+        Ok(())
+    }
+
+    /// Runs a script in the page.
+    pub async fn script(&self, text: &str) -> anyhow::Result<Value> {
+        Ok(self.client.execute(text, vec![]).await?)
+    }
+
+    /// Waits until a script gives true.
+    pub async fn until(&self, what: &str, text: &str) -> anyhow::Result<()> {
+        let begun = std::time::Instant::now();
+        while begun.elapsed() < PATIENCE {
+            if self
+                .script(text)
+                .await
+                .is_ok_and(|v| v == Value::Bool(true))
+            {
+                return Ok(());
+            }
+            tokio::time::sleep(Duration::from_millis(60)).await;
+        }
+        let page = self.script("return document.body.innerText").await?;
+        bail!("waited in vain for {what}; the page says: {page}")
+    }
+
+    /// The element a CSS selector finds, once it is there.
+    pub async fn css(&self, selector: &str) -> anyhow::Result<Element> {
+        self.client
+            .wait()
+            .at_most(PATIENCE)
+            .for_element(Locator::Css(selector))
+            .await
+            .map_err(|e| anyhow!("{selector}: {e}"))
+    }
+
+    /// The element an XPath finds, once it is there.
+    pub async fn xpath(&self, path: &str) -> anyhow::Result<Element> {
+        self.client
+            .wait()
+            .at_most(PATIENCE)
+            .for_element(Locator::XPath(path))
+            .await
+            .map_err(|e| anyhow!("{path}: {e}"))
+    }
+
+    /// Clicks the button whose name (label or text) is this.
+    pub async fn press(&self, name: &str) -> anyhow::Result<()> {
+        let path = format!(
+            "//*[(self::button or self::a or @role='button' or @role='option') and (@aria-label={0} or normalize-space(.)={0})][not(@disabled)]",
+            quoted(name)
+        );
+        let begun = std::time::Instant::now();
+        // It may be moving (a dialog opens) or be replaced while it is found.
+        loop {
+            match self.xpath(&path).await?.click().await {
+                Ok(()) => return Ok(()),
+                Err(e) if begun.elapsed() > PATIENCE => return Err(anyhow!("{name}: {e}")),
+                Err(_) => tokio::time::sleep(Duration::from_millis(80)).await,
+            }
+        }
+    }
+
+    /// Types into the field with this label, replacing what is there.
+    pub async fn fill(&self, label: &str, text: &str) -> anyhow::Result<()> {
+        let path = format!(
+            "//label[starts-with(normalize-space(.), {})]/following-sibling::div//*[self::input or self::textarea][not(@aria-hidden)]",
+            quoted(label)
+        );
+        let field = self.xpath(&path).await?;
+        // The page keeps the value in its own state, which must hear of every change.
+        self.client
+            .execute(
+                "const [f, v] = arguments; const proto = f.tagName === 'TEXTAREA' ? HTMLTextAreaElement : HTMLInputElement;
+                 Object.getOwnPropertyDescriptor(proto.prototype, 'value').set.call(f, v);
+                 f.dispatchEvent(new Event('input', { bubbles: true }));",
+                vec![serde_json::to_value(field)?, json!(text)],
+            )
+            .await?;
+        Ok(())
+    }
+
+    /// Chooses an option of the list with this label.
+    pub async fn choose(&self, label: &str, option: &str) -> anyhow::Result<()> {
+        let path = format!(
+            "//label[starts-with(normalize-space(.), {})]/following-sibling::div//*[@role='combobox']",
+            quoted(label)
+        );
+        self.xpath(&path).await?.click().await?;
+        self.press(option).await?;
+        self.until(
+            "the list to close",
+            "return document.querySelector('[role=listbox]') === null",
+        )
+        .await
+    }
+
+    /// Sends one key to the page.
+    pub async fn key(&self, key: &str) -> anyhow::Result<()> {
+        self.client
+            .execute(
+                "const [key] = arguments; const parts = key.split('+'); const k = key === '+' ? '+' : parts.pop();
+                 window.dispatchEvent(new KeyboardEvent('keydown', { key: k, bubbles: true, cancelable: true,
+                   shiftKey: parts.includes('Shift'), ctrlKey: parts.includes('Ctrl') }));",
+                vec![json!(key)],
+            )
+            .await?;
+        Ok(())
+    }
+
+    /// Text of the page.
+    pub async fn text(&self) -> anyhow::Result<String> {
+        Ok(self
+            .script("return document.body.innerText")
+            .await?
+            .as_str()
+            .unwrap_or_default()
+            .to_owned())
+    }
+
+    /// Waits until the page shows a text.
+    pub async fn sees(&self, text: &str) -> anyhow::Result<()> {
+        let script = format!("return document.body.innerText.includes({})", json!(text));
+        self.until(text, &script).await
+    }
+
+    /// Every accessibility violation that axe finds in the page as it stands, in words.
+    pub async fn violations(&self) -> anyhow::Result<Vec<String>> {
+        let axe = Path::new(env!("CARGO_MANIFEST_DIR"))
+            .join("../../web/node_modules/axe-core/axe.min.js");
+        let source = std::fs::read_to_string(&axe).with_context(|| axe.display().to_string())?;
+        self.client.execute(&source, vec![]).await?;
+        let found = self
+            .client
+            .execute_async(
+                "const done = arguments[arguments.length - 1];
+                 axe.run(document, { resultTypes: ['violations'] }).then(r => done(r.violations.flatMap(v =>
+                   v.nodes.map(n => `${v.id} (${v.impact}): ${n.target} ${n.failureSummary}`))));",
+                vec![],
+            )
+            .await?;
+        Ok(serde_json::from_value(found)?)
+    }
+
+    /// Takes a picture of the page.
+    pub async fn picture(&self, file: &Path) -> anyhow::Result<()> {
+        // Fonts loaded, and moving parts at rest.
+        self.until("fonts", "return document.fonts.status === 'loaded'")
+            .await?;
+        tokio::time::sleep(Duration::from_millis(500)).await;
+        std::fs::write(file, self.client.screenshot().await?)?;
+        Ok(())
+    }
+
+    /// Signs in with what the first page shows or with these.
+    pub async fn sign_in(&self, url: &str, email: &str, password: &str) -> anyhow::Result<()> {
+        self.client.goto(url).await?;
+        self.fill("E-mail address", email).await?;
+        self.fill("Password", password).await?;
+        self.press("Sign in").await?;
+        self.sees("Takes to review").await
+    }
+
+    /// Gives a file to the page's file field.
+    pub async fn give_file(&self, file: PathBuf) -> anyhow::Result<()> {
+        self.css("input[type=file]")
+            .await?
+            .send_keys(&file.display().to_string())
+            .await?;
+        Ok(())
+    }
+}
+
+/// A string for XPath; names here have no double quotes.
+fn quoted(text: &str) -> String {
+    format!("\"{text}\"")
+}

@@ -1,0 +1,78 @@
+//! The application served on a port of its own, with a database and a folder of its own.
+
+use std::path::{Path, PathBuf};
+
+use anyhow::{Context as _, anyhow};
+use tokio::net::TcpListener;
+use upright_media::{Film, encode};
+use upright_server::auth::hash_password;
+use upright_server::{App, Parts};
+use upright_store::{Blobs, NewAccount, StudioId, testing};
+use upright_studio::{Performance, Renderer, click_track};
+
+/// Password of the coach.
+pub const PASSWORD: &str = "a quiet rehearsal room";
+
+/// A served application with one empty studio.
+pub struct House {
+    /// Address.
+    pub url: String,
+    /// The application.
+    pub app: App,
+    /// The studio.
+    pub studio: StudioId,
+    /// Folder of the test.
+    pub folder: tempfile::TempDir,
+}
+
+impl House {
+    /// Opens it.
+    pub async fn open() -> anyhow::Result<Self> {
+        let folder = tempfile::tempdir()?;
+        let store = testing::database().await;
+        let hash = hash_password(PASSWORD).map_err(|p| anyhow!(p.detail))?;
+        let account = NewAccount {
+            email: "coach@hall.example",
+            name: "Coach",
+            password_hash: &hash,
+        };
+        let (studio, _) = store.create_studio("Quiet Hall", None, account).await?;
+        let app = App::new(Parts {
+            store,
+            blobs: Blobs::in_folder(&folder.path().join("blobs"))?,
+            incoming: folder.path().join("incoming"),
+            web: Path::new(env!("CARGO_MANIFEST_DIR")).join("../../web/dist"),
+            demo: None,
+            most_clip: None,
+        });
+        let listener = TcpListener::bind("127.0.0.1:0").await?;
+        let url = format!("http://{}", listener.local_addr()?);
+        tokio::spawn(upright_server::serve(
+            listener,
+            app.clone(),
+            std::future::pending(),
+        ));
+        Ok(Self {
+            url,
+            app,
+            studio,
+            folder,
+        })
+    }
+}
+
+/// Films a performance into a folder.
+pub async fn simulated_clip(performance: &Performance, folder: &Path) -> anyhow::Result<PathBuf> {
+    let scenario = performance.scenario();
+    let renderer = Renderer::new(performance).context("no picture")?;
+    let sound = folder.join("clicks.wav");
+    std::fs::write(&sound, click_track(performance))?;
+    let clip = folder.join("practice.mp4");
+    let film = Film {
+        size: scenario.size,
+        fps: scenario.fps,
+    };
+    let times = performance.frame_times().iter().map(|t| t.secs()).collect();
+    encode(film, renderer.frames(times), Some(&sound), &clip).await?;
+    Ok(clip)
+}

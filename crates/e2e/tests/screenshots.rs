@@ -1,0 +1,155 @@
+//! Pictures of every main view from the demo studio. Run by `make screenshots`; not part of the tests.
+//! UPRIGHT_URL uses a demo that is running already; UPRIGHT_VIEWS takes only the views named.
+
+use std::path::PathBuf;
+use std::process::Stdio;
+
+use tokio::io::{AsyncBufReadExt as _, BufReader};
+use tokio::process::{Child, Command};
+use upright_e2e::Browser;
+use upright_store::testing::CLUSTER;
+
+const EMAIL: &str = "marit@saltmarsh.example";
+const PASSWORD: &str = "low-tide-social";
+
+/// Starts the program with the demo on a folder of its own and returns its address.
+async fn demo(folder: &std::path::Path) -> anyhow::Result<(String, Child)> {
+    let root = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let mut child = Command::new(root.join("target/debug/upright-pair"))
+        .args(["serve", "--demo", "--port", "0", "--data"])
+        .arg(folder)
+        .arg("--web")
+        .arg(root.join("web/dist"))
+        .env("DATABASE_URL", std::env::var(CLUSTER)?)
+        .stdout(Stdio::piped())
+        .kill_on_drop(true)
+        .spawn()?;
+    let out = child
+        .stdout
+        .take()
+        .ok_or_else(|| anyhow::anyhow!("no output"))?;
+    let mut lines = BufReader::new(out).lines();
+    while let Some(line) = lines.next_line().await? {
+        if let Some((_, url)) = line.split_once("ready at ") {
+            let url = url.to_owned();
+            tokio::spawn(async move { while let Ok(Some(_)) = lines.next_line().await {} });
+            return Ok((url, child));
+        }
+    }
+    anyhow::bail!("the demo did not start")
+}
+
+#[tokio::test]
+#[ignore = "takes pictures; run by make screenshots"]
+async fn take_pictures() -> anyhow::Result<()> {
+    let folder = tempfile::tempdir()?;
+    let mut running = None;
+    let url = match std::env::var("UPRIGHT_URL") {
+        Ok(url) => url,
+        Err(_) => {
+            let (url, child) = demo(folder.path()).await?;
+            running = Some(child);
+            url
+        }
+    };
+    let out = PathBuf::from(std::env::var("UPRIGHT_SCREENSHOTS")?);
+    let only = std::env::var("UPRIGHT_VIEWS").ok();
+    let wanted = |name: &str| {
+        only.as_ref()
+            .is_none_or(|o| o.split(',').any(|v| v == name))
+    };
+    let b = Browser::start().await?;
+    b.client.goto(&url).await?;
+    b.sees("Sign in").await?;
+    if wanted("sign-in") {
+        b.picture(&out.join("sign-in.png")).await?;
+    }
+    b.sign_in(&url, EMAIL, PASSWORD).await?;
+    if wanted("today") {
+        b.picture(&out.join("today.png")).await?;
+    }
+    for (view, path, text) in [
+        ("people", "/people", "Couples"),
+        ("takes", "/takes", "Preparation"),
+        ("charts", "/charts", "Carolina shag: Basic"),
+    ] {
+        if wanted(view) {
+            b.client.goto(&format!("{url}{path}")).await?;
+            b.sees(text).await?;
+            b.picture(&out.join(format!("{view}.png"))).await?;
+        }
+    }
+    if wanted("progress") || wanted("log") || wanted("progress-dark") {
+        b.client.goto(&format!("{url}/people")).await?;
+        b.xpath("//a[.='Idris Vane']").await?.click().await?;
+        b.sees("Log").await?;
+        b.sees("look again").await?;
+        if wanted("log") {
+            b.picture(&out.join("log.png")).await?;
+        }
+        b.xpath("//main//a[.='Progress']").await?.click().await?;
+        b.sees("The answer").await?;
+        if wanted("progress") {
+            b.picture(&out.join("progress.png")).await?;
+        }
+        if wanted("progress-dark") {
+            b.press("Dark colours").await?;
+            b.picture(&out.join("progress-dark.png")).await?;
+            b.press("Light colours").await?;
+        }
+    }
+    if wanted("bench-fresh") {
+        b.client.goto(&format!("{url}/today")).await?;
+        b.sees("Figure not named yet").await?;
+        b.press("Review").await?;
+        b.sees("Fix first").await?;
+        b.until(
+            "the film",
+            "return document.querySelector('video')?.readyState >= 2",
+        )
+        .await?;
+        b.press("Count not laid").await?;
+        b.picture(&out.join("bench-fresh.png")).await?;
+    }
+    // The newest marked take of the first couple.
+    b.client.goto(&format!("{url}/today")).await?;
+    b.sees("to decide").await?;
+    b.xpath("//*[contains(text(), 'to decide')]/following-sibling::a[normalize-space(.)='Review']")
+        .await?
+        .click()
+        .await?;
+    b.sees("Fix first").await?;
+    b.until(
+        "the film",
+        "const v = document.querySelector('video'); return !!v && v.readyState >= 2",
+    )
+    .await?;
+    b.css("[data-cell='2-6']").await?.click().await?;
+    if wanted("bench") {
+        b.picture(&out.join("bench.png")).await?;
+    }
+    if wanted("correction") {
+        b.key("j").await?;
+        b.key("Enter").await?;
+        b.sees("Log the correction").await?;
+        b.picture(&out.join("correction.png")).await?;
+        b.press("Cancel").await?;
+        b.until(
+            "the sheet to close",
+            "return !document.querySelector('[role=dialog]')",
+        )
+        .await?;
+    }
+    for (view, key) in [("bench-floor", "f"), ("bench-bodies", "b")] {
+        if wanted(view) {
+            b.key(key).await?;
+            if key == "b" {
+                b.css("[data-cell='2-0']").await?.click().await?;
+            }
+            b.picture(&out.join(format!("{view}.png"))).await?;
+        }
+    }
+    b.client.clone().close().await?;
+    drop(running);
+    Ok(())
+}

@@ -1,0 +1,453 @@
+import Alert from '@mui/material/Alert';
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Typography from '@mui/material/Typography';
+import { useEffect, useMemo, useState } from 'react';
+import type { Schemas } from '../api/client';
+import { useMarks, useReviewed, useWithdraw } from '../api/hooks';
+import { useKeys, type KeyMap } from '../shell/keys';
+import { day, quantity } from '../words';
+import { cellAt, findingKey, momentOf, spoken, type Cell } from './cells';
+import { CorrectionSheet, DismissSheet } from './CorrectionSheet';
+import { CountCard } from './CountCard';
+import { Findings } from './Findings';
+import { FloorPlan } from './FloorPlan';
+import { corners, landmarks } from './landmarks';
+import type { Marking, Pixel } from './Overlay';
+import { BodiesPanel, ChartPanel, CountPanel, FloorPanel, type Send } from './panels';
+import { nearestFrame, usePlayer } from './player';
+import { Rail } from './Rail';
+import { Stage } from './Stage';
+import { fresh, useBenchState, type Mode } from './state';
+import { Transport } from './Transport';
+
+type Judged = Schemas['Judged'];
+
+/** Furthest a marked body may be from the frame shown to be drawn (faintly) on it, microseconds. */
+const NEAR = 140_000;
+
+const clampPixel = (p: Pixel): Pixel => [Math.round(p[0] * 10) / 10, Math.round(p[1] * 10) / 10];
+
+export function Bench({
+  view,
+  bench,
+  charts,
+}: {
+  view: Schemas['TakeView'];
+  bench: Schemas['BenchView'];
+  charts: Schemas['ChartView'][];
+}) {
+  const { take, clip } = view;
+  const { marks, analysis, decisions } = bench;
+  const state = useBenchState();
+  const { mode, role, corner, landmark, set } = state;
+  const player = usePlayer(clip);
+  const marking = useMarks(take.id);
+  const withdraw = useWithdraw(take.id);
+  const reviewed = useReviewed(take.id);
+  const [confirming, setConfirming] = useState<Judged | null>(null);
+  const [dismissing, setDismissing] = useState<Judged | null>(null);
+  const send: Send = (...entries) => marking.mutate(entries);
+
+  // Another take begins with empty hands.
+  useEffect(() => set(fresh), [set]);
+
+  const chart = charts.find((c) => c.chart.id === marks.chart);
+  const cells = useMemo(() => analysis.count?.cells ?? [], [analysis.count]);
+  const cell = useMemo(() => cellAt(cells, player.at), [cells, player.at]);
+
+  const pick = (to: Cell) =>
+    player.seekTime(mode === 'bodies' ? momentOf(analysis, to, role) : to.at);
+  const countBy = (by: number) => {
+    const i = cell ? cells.indexOf(cell) : 0;
+    const to = cells[Math.max(0, Math.min(cells.length - 1, i + by))];
+    if (to) pick(to);
+  };
+  const repetitionBy = (by: number) => {
+    const to = cells.find((c) => c.count === 0 && c.repetition === (cell?.repetition ?? 0) + by);
+    if (to) pick(to);
+  };
+  const toDigit = (digit: number) => {
+    const rep = cells.filter((c) => c.repetition === (cell?.repetition ?? 0) && !c.between);
+    const to = rep.find((c) => c.label === String(digit)) ?? rep[digit - 1];
+    if (to) pick(to);
+  };
+
+  const poseHere = marks.poses.find((p) => p.role === role && p.at === player.at);
+  const name = landmarks[landmark]?.[0] ?? 'left_heel';
+
+  const tap = () => {
+    // While it plays, the film's own clock is finer than the frame on show.
+    const at =
+      player.playing && player.video && clip
+        ? Math.max(0, Math.round(player.video.currentTime * 1e6 - clip.start))
+        : player.at;
+    if (mode !== 'count') set({ mode: 'count' });
+    send({ do: 'tap', at });
+  };
+  const setOne = () => {
+    const source = marks.count;
+    if (source?.from === 'tempo') {
+      send({ do: 'set_count', count: { ...source, one: player.at } });
+    } else if (source?.from === 'taps' && analysis.count?.taps) {
+      const fit = analysis.count.taps;
+      const one = Math.round((player.at - fit.first) / 1e6 / fit.period);
+      send({ do: 'set_count', count: { ...source, one } });
+    }
+  };
+
+  const place = (pixel: Pixel) => {
+    if (mode === 'floor' && marks.floor) {
+      send({ do: 'mark_floor', point: corner, pixel: clampPixel(pixel) });
+      const next = corners.findIndex((_, i) => i > corner && !marks.floor?.points[i]);
+      if (next >= 0) set({ corner: next });
+    } else if (mode === 'bodies') {
+      send({ do: 'place', role, at: player.at, landmark: name, pixel: clampPixel(pixel) });
+      if (landmark < landmarks.length - 1) set({ landmark: landmark + 1 });
+    }
+  };
+  const move = (id: number, pixel: Pixel) => {
+    const to = clampPixel(pixel);
+    if (mode === 'floor') send({ do: 'mark_floor', point: id, pixel: to });
+    const which = landmarks[id]?.[0];
+    if (mode === 'bodies' && which)
+      send({ do: 'place', role, at: player.at, landmark: which, pixel: to });
+  };
+
+  const handles: Marking['handles'] =
+    mode === 'floor'
+      ? (marks.floor?.points ?? []).flatMap((p, id) =>
+          p ? [{ id, pixel: p as Pixel, name: corners[id] ?? '' }] : [],
+        )
+      : landmarks.flatMap(([l, words], id) => {
+          const p = poseHere?.points[l] as Pixel | undefined;
+          return p ? [{ id, pixel: p, name: words }] : [];
+        });
+  const canMark =
+    (mode === 'floor' && marks.floor != null) || (mode === 'bodies' && clip?.state === 'ready');
+  const overlayMarking: Marking | null = canMark
+    ? {
+        handles,
+        chosen: mode === 'floor' ? corner : landmark,
+        role: mode === 'floor' ? null : role,
+        place,
+        move,
+        choose: (id) => set(mode === 'floor' ? { corner: id } : { landmark: id }),
+      }
+    : null;
+
+  const nudge = (dx: number, dy: number) => (e: KeyboardEvent) => {
+    const h = canMark ? handles.find((x) => x.id === overlayMarking?.chosen) : undefined;
+    const times = e.shiftKey ? 2.5 : 0.5;
+    if (h) move(h.id, [h.pixel[0] + dx * times, h.pixel[1] + dy * times]);
+    else if (dy === 0) {
+      if (e.shiftKey) countBy(dx);
+      else player.step(dx);
+    }
+  };
+
+  const arrive = (foot: 'L' | 'R', weight: boolean) =>
+    send({ do: 'mark_step', role, foot, at: player.at, weight });
+  const takeAway = () => {
+    if (marks.steps.some((s) => s.role === role && s.at === player.at)) {
+      send({ do: 'unmark_step', role, at: player.at });
+    } else if (poseHere?.points[name]) {
+      send({ do: 'unplace', role, at: player.at, landmark: name });
+    }
+  };
+  const copy = () => send({ do: 'copy_previous', role, at: player.at });
+  const otherRole = () => set({ role: role === 'leader' ? 'follower' : 'leader', landmark: 0 });
+
+  const open = analysis.judged.filter(
+    (j) => j.showing > 0 && !decisions.some((d) => findingKey(d) === findingKey(j)),
+  );
+  const chosen = analysis.judged.find((j) => findingKey(j) === state.finding && j.showing > 0);
+  const choose = (j: Judged) => {
+    set({ finding: findingKey(j), mode: 'watch' });
+    const worst = j.evidence.reduce((a, b) => (b.probability > a.probability ? b : a));
+    const to = cells.find(
+      (c) => c.repetition === worst.repetition && c.count === (worst.count ?? 0),
+    );
+    if (to) player.seekTime(to.at);
+  };
+  const chooseBy = (by: number) => {
+    const list = analysis.judged.filter((j) => j.showing > 0);
+    const i = chosen ? list.indexOf(chosen) : by > 0 ? -1 : 0;
+    const to = list[(i + by + list.length) % list.length];
+    if (to) choose(to);
+  };
+  const subject = chosen && open.includes(chosen) ? chosen : open[0];
+
+  const repetition = (): [number, number] | null => {
+    if (!cell) return null;
+    const first = cells.find((c) => c.repetition === cell.repetition);
+    const next = cells.find((c) => c.repetition === cell.repetition + 1);
+    return first ? [first.at, next?.at ?? analysis.count?.end ?? first.at + 1e6] : null;
+  };
+  const toggleLoop = () => player.setLoop(player.loop ? null : repetition());
+
+  const keys: KeyMap = {
+    ' ': player.toggle,
+    ',': () => player.step(-1),
+    '.': () => player.step(1),
+    ArrowLeft: nudge(-1, 0),
+    ArrowRight: nudge(1, 0),
+    ArrowUp: nudge(0, -1),
+    ArrowDown: nudge(0, 1),
+    'Shift+ArrowLeft': nudge(-1, 0),
+    'Shift+ArrowRight': nudge(1, 0),
+    'Shift+ArrowUp': nudge(0, -1),
+    'Shift+ArrowDown': nudge(0, 1),
+    '[': () => repetitionBy(-1),
+    ']': () => repetitionBy(1),
+    '-': player.slower,
+    '+': player.faster,
+    l: toggleLoop,
+    w: () => set({ mode: 'watch' }),
+    t: tap,
+    o: setOne,
+    f: () => set({ mode: 'floor' }),
+    b: () => set({ mode: 'bodies' }),
+    r: otherRole,
+    n: () =>
+      set(mode === 'floor' ? { corner: (corner + 1) % 8 } : { landmark: (landmark + 1) % 19 }),
+    p: () =>
+      set(mode === 'floor' ? { corner: (corner + 7) % 8 } : { landmark: (landmark + 18) % 19 }),
+    c: copy,
+    a: () => arrive('L', true),
+    d: () => arrive('R', true),
+    x: takeAway,
+    'Ctrl+z': () => bench.can_undo && send({ do: 'undo' }),
+    'Ctrl+y': () => bench.can_redo && send({ do: 'redo' }),
+    'Ctrl+Shift+z': () => bench.can_redo && send({ do: 'redo' }),
+    j: () => chooseBy(1),
+    k: () => chooseBy(-1),
+    Enter: () => subject && setConfirming(subject),
+    Delete: () => subject && setDismissing(subject),
+  };
+  for (let d = 1; d <= 9; d++) keys[String(d)] = () => toDigit(d);
+  useKeys(keys);
+
+  const poses = (['leader', 'follower'] as const).flatMap((r) => {
+    const of = marks.poses.filter((p) => p.role === r);
+    const best = of.reduce<Schemas['Pose'] | null>(
+      (a, b) => (!a || Math.abs(b.at - player.at) < Math.abs(a.at - player.at) ? b : a),
+      null,
+    );
+    if (!best || Math.abs(best.at - player.at) > NEAR) return [];
+    if (mode === 'bodies' && best === poseHere) return [{ pose: best, faint: false }];
+    return [{ pose: best, faint: nearestFrame(player.frames, best.at) !== player.frame }];
+  });
+
+  const pins = analysis.judged
+    .filter((j) => j.showing > 0 && (chosen ? j === chosen : j.offered))
+    .flatMap((j) =>
+      j.evidence
+        .filter((e) => e.count != null && e.probability >= 0.8)
+        .map((e) => ({
+          repetition: e.repetition,
+          count: e.count ?? 0,
+          strong: j === chosen || !chosen,
+        })),
+    );
+
+  const stages: [Mode, string, string, Schemas['Stage']][] = [
+    [
+      'chart',
+      'Chart',
+      chart ? `${chart.chart.name}, ${marks.repetitions} times` : 'not named',
+      analysis.chart_stage,
+    ],
+    [
+      'count',
+      'Count',
+      analysis.count ? `± ${quantity(analysis.count.sigma, 'seconds')}` : 'not laid',
+      analysis.count_stage,
+    ],
+    [
+      'floor',
+      'Floor',
+      analysis.floor ? `± ${quantity(analysis.floor.sigma, 'metres')}` : 'not measured',
+      analysis.floor_stage,
+    ],
+    [
+      'bodies',
+      'Bodies',
+      `${analysis.marked[0]} of ${analysis.marked[1]} counts`,
+      analysis.bodies_stage,
+    ],
+  ];
+  const error = marking.error ?? withdraw.error ?? reviewed.error;
+
+  return (
+    <Box
+      sx={{
+        height: '100%',
+        display: 'grid',
+        gridTemplateRows: 'auto minmax(0, 1fr) auto auto',
+        px: 1.25,
+        pb: 0.5,
+      }}
+    >
+      <Box
+        component="header"
+        sx={{ display: 'flex', alignItems: 'center', gap: 1.25, minHeight: 48 }}
+      >
+        <Typography variant="h1" noWrap>
+          {take.leader} &amp; {take.follower}
+        </Typography>
+        <Typography variant="body2" color="text.secondary" noWrap sx={{ flex: 1 }}>
+          {day(take.held_on)}, {take.place || 'no place'}, take {take.number}
+          {analysis.count ? ` · ${analysis.count.tempo.toFixed(0)} beats a minute` : ''}
+        </Typography>
+        <Box
+          component="nav"
+          aria-label="Preparation"
+          sx={{
+            display: 'flex',
+            border: 1,
+            borderColor: 'divider',
+            borderRadius: 1,
+            overflow: 'hidden',
+          }}
+        >
+          {stages.map(([m, title, note, s]) => (
+            <Button
+              key={m}
+              onClick={() => set({ mode: mode === m ? 'watch' : m })}
+              aria-pressed={mode === m}
+              title={s.state === 'ready' ? `${title} is ready` : s.what}
+              sx={{
+                borderRadius: 0,
+                px: 1.25,
+                gap: 0.75,
+                color: mode === m ? 'primary.contrastText' : 'text.primary',
+                bgcolor: mode === m ? 'primary.main' : 'background.paper',
+                '&:hover': { bgcolor: mode === m ? 'primary.main' : 'action.hover' },
+              }}
+            >
+              <b>{title}</b>
+              <Box component="span" sx={{ fontWeight: 400 }}>
+                {s.state === 'refused' ? 'look again' : note}
+              </Box>
+            </Button>
+          ))}
+        </Box>
+        <Button
+          variant={take.reviewed ? 'outlined' : 'contained'}
+          onClick={() => reviewed.mutate(!take.reviewed)}
+        >
+          {take.reviewed ? 'Open again' : 'Close review'}
+        </Button>
+      </Box>
+
+      <Box
+        sx={{
+          display: 'grid',
+          gridTemplateColumns: 'minmax(0, 1fr) 402px',
+          gap: 1.25,
+          minHeight: 0,
+        }}
+      >
+        <Stage
+          take={take.id}
+          clip={clip}
+          player={player}
+          poses={poses}
+          grid={mode === 'floor' ? (analysis.floor?.grid ?? null) : null}
+          marking={overlayMarking}
+          caption={
+            cell && (
+              <>
+                repetition {cell.repetition + 1} · <b>count {spoken(cells, cell)}</b>
+                {player.speed !== 1 && ` · ${player.speed * 100} % speed`}
+                {player.loop && ' · looped'}
+              </>
+            )
+          }
+        />
+        <Box
+          sx={{ display: 'flex', flexDirection: 'column', gap: 1, overflowY: 'auto', minHeight: 0 }}
+          tabIndex={0}
+          role="region"
+          aria-label="Evidence"
+        >
+          {mode === 'chart' && <ChartPanel marks={marks} charts={charts} send={send} />}
+          {mode === 'count' && (
+            <CountPanel
+              marks={marks}
+              analysis={analysis}
+              tap={tap}
+              setOne={setOne}
+              at={player.at}
+              send={send}
+            />
+          )}
+          {mode === 'floor' && <FloorPanel marks={marks} analysis={analysis} send={send} />}
+          {mode === 'bodies' && (
+            <BodiesPanel pose={poseHere} copy={copy} arrive={arrive} clear={takeAway} />
+          )}
+          {(mode === 'watch' || mode === 'bodies') && (
+            <FloorPlan analysis={analysis} cell={cell} chart={chart?.chart} />
+          )}
+          {mode === 'watch' && <CountCard analysis={analysis} cell={cell} />}
+          <Findings
+            analysis={analysis}
+            decisions={decisions}
+            chart={chart}
+            acts={{
+              chosen: state.finding,
+              choose,
+              confirm: setConfirming,
+              dismiss: setDismissing,
+              withdraw: (id) => withdraw.mutate(id),
+            }}
+          />
+        </Box>
+      </Box>
+
+      <Transport
+        player={player}
+        count={countBy}
+        looping={player.loop !== null}
+        toggleLoop={toggleLoop}
+        undo={bench.can_undo ? () => send({ do: 'undo' }) : null}
+        redo={bench.can_redo ? () => send({ do: 'redo' }) : null}
+        message={
+          error && (
+            <Alert severity="error" sx={{ py: 0, minHeight: 0 }}>
+              {error.message}
+            </Alert>
+          )
+        }
+      />
+      <Rail
+        analysis={analysis}
+        chart={chart?.chart}
+        at={player.at}
+        cell={cell}
+        pins={pins}
+        onPick={pick}
+      />
+
+      {confirming && (
+        <CorrectionSheet
+          take={take}
+          j={confirming}
+          cause={
+            confirming.explained_by == null
+              ? null
+              : (analysis.judged[confirming.explained_by] ?? null)
+          }
+          count={
+            confirming.count == null ? undefined : chart?.pattern.marks[confirming.count]?.label
+          }
+          onClose={() => setConfirming(null)}
+        />
+      )}
+      {dismissing && (
+        <DismissSheet take={take.id} j={dismissing} onClose={() => setDismissing(null)} />
+      )}
+    </Box>
+  );
+}

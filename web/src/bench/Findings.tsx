@@ -1,0 +1,191 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import ButtonBase from '@mui/material/ButtonBase';
+import Chip from '@mui/material/Chip';
+import Typography from '@mui/material/Typography';
+import type { Schemas } from '../api/client';
+import { useCatalogue } from '../api/hooks';
+import { RoleMark } from '../shapes/RoleMark';
+import { bandText, frequencyName, reading } from '../words';
+import { findingKey } from './cells';
+import { Panel } from './Panel';
+
+type Judged = Schemas['Judged'];
+
+interface Acts {
+  chosen: string | null;
+  choose: (j: Judged) => void;
+  confirm: (j: Judged) => void;
+  dismiss: (j: Judged) => void;
+  withdraw: (decision: string) => void;
+}
+
+const certainty = (p: number) => (p >= 0.95 ? 'surely' : p >= 0.8 ? 'very likely' : 'perhaps');
+
+/** What to fix first; effects are folded under their cause. */
+export function Findings({
+  analysis,
+  decisions,
+  chart,
+  acts,
+}: {
+  analysis: Schemas['Analysis'];
+  decisions: Schemas['Decision'][];
+  chart: Schemas['ChartView'] | undefined;
+  acts: Acts;
+}) {
+  const showing = analysis.judged.filter((j) => j.showing > 0);
+  const fine = analysis.judged.filter((j) => j.showing === 0);
+  const catalogue = useCatalogue();
+  const names = (list: { fault: string }[]) =>
+    [
+      ...new Set(
+        list.map((j) => catalogue.data?.faults.find((f) => f.id === j.fault)?.name ?? j.fault),
+      ),
+    ].join(', ');
+  const open = showing.filter((j) => !decisions.some((d) => findingKey(d) === findingKey(j)));
+  return (
+    <Panel title="Fix first" note={showing.length ? `${open.length} to decide` : undefined}>
+      {showing.length === 0 && (
+        <Typography variant="body2" color="text.secondary">
+          {analysis.judged.length === 0
+            ? 'Findings appear as soon as steps or bodies are marked.'
+            : 'Nothing lies outside its fine band.'}
+        </Typography>
+      )}
+      {analysis.judged.map((j, i) => {
+        if (j.showing === 0 || (j.explained_by != null && explained(analysis, j))) return null;
+        const effects = analysis.judged.filter(
+          (e) => e.showing > 0 && root(analysis, e) === i && e !== j,
+        );
+        return (
+          <Box key={findingKey(j)}>
+            <Finding j={j} decisions={decisions} chart={chart} acts={acts} />
+            {effects.map((e) => (
+              <Box key={findingKey(e)} sx={{ ml: 2, pl: 1, borderLeft: 2, borderColor: 'divider' }}>
+                <Finding j={e} decisions={decisions} chart={chart} acts={acts} effect />
+              </Box>
+            ))}
+          </Box>
+        );
+      })}
+      {fine.length > 0 && (
+        <Typography variant="caption" component="p" color="text.secondary" sx={{ mt: 0.75 }}>
+          Looked at and fine: {names(fine)}.
+        </Typography>
+      )}
+      {analysis.unseen.length > 0 && (
+        <Typography variant="caption" component="p" color="text.secondary" sx={{ mt: 0.5 }}>
+          Not visible from this angle: {names(analysis.unseen)}. {analysis.unseen[0]?.why}
+        </Typography>
+      )}
+    </Panel>
+  );
+}
+
+/** Follows the causes of a finding to the first one; its place in the list. */
+function root(analysis: Schemas['Analysis'], j: Judged) {
+  let at = analysis.judged.indexOf(j);
+  for (let hops = 0; hops < 8; hops++) {
+    const by = analysis.judged[at]?.explained_by;
+    if (by == null || analysis.judged[by]?.showing === 0) break;
+    at = by;
+  }
+  return at;
+}
+
+const explained = (analysis: Schemas['Analysis'], j: Judged) =>
+  root(analysis, j) !== analysis.judged.indexOf(j);
+
+function Finding({
+  j,
+  decisions,
+  chart,
+  acts,
+  effect = false,
+}: {
+  j: Judged;
+  decisions: Schemas['Decision'][];
+  chart: Schemas['ChartView'] | undefined;
+  acts: Acts;
+  effect?: boolean;
+}) {
+  const catalogue = useCatalogue();
+  const fault = catalogue.data?.faults.find((f) => f.id === j.fault);
+  const decided = decisions.find((d) => findingKey(d) === findingKey(j));
+  const chosen = acts.chosen === findingKey(j);
+  const count = j.count == null ? undefined : chart?.pattern.marks[j.count]?.label;
+  const name = fault?.name ?? j.fault;
+  return (
+    <Box
+      sx={{
+        borderTop: 1,
+        borderColor: 'divider',
+        py: 0.75,
+        px: 0.5,
+        mx: -0.5,
+        borderRadius: chosen ? 1 : 0,
+        bgcolor: chosen ? 'action.selected' : undefined,
+      }}
+    >
+      <Box sx={{ display: 'flex', gap: 1, alignItems: 'center' }}>
+        <RoleMark role={j.role} hollow={effect} />
+        <ButtonBase
+          onClick={() => acts.choose(j)}
+          aria-pressed={chosen}
+          sx={{
+            flex: 1,
+            justifyContent: 'flex-start',
+            textAlign: 'left',
+            borderRadius: 0.5,
+            minHeight: 24,
+          }}
+        >
+          <Typography variant="body2" sx={{ fontWeight: effect ? 400 : 700 }}>
+            {name}
+            {count && ` at ${count}`}
+          </Typography>
+        </ButtonBase>
+        <Chip
+          size="small"
+          label={effect ? 'effect' : frequencyName(j.frequency)}
+          color={!effect && j.frequency === 'habit' ? 'primary' : undefined}
+          variant={!effect && j.frequency === 'habit' ? 'filled' : 'outlined'}
+        />
+      </Box>
+      <Typography variant="caption" component="p" color="text.secondary" sx={{ my: 0.25 }}>
+        {j.showing} of {j.of} repetitions · {fault ? reading(fault.measure, j.value, j.unit) : ''} ·
+        fine: {bandText(j.band, j.unit)} · {certainty(j.probability)}
+        {effect && ' · explained by the line above'}
+      </Typography>
+      {fault?.caution && chosen && (
+        <Typography variant="caption" component="p" sx={{ color: 'caution.main', mb: 0.5 }}>
+          {fault.caution}
+        </Typography>
+      )}
+      {decided ? (
+        <Box sx={{ display: 'flex', alignItems: 'center', gap: 1 }}>
+          <Typography variant="caption" sx={{ flex: 1 }}>
+            {decided.verdict === 'confirmed' ? '✓ In the log' : `Dismissed: ${decided.reason}`}
+          </Typography>
+          <Button onClick={() => acts.withdraw(decided.id)} aria-label={`Take back: ${name}`}>
+            Take back
+          </Button>
+        </Box>
+      ) : (
+        <Box sx={{ display: 'flex', gap: 1 }}>
+          <Button
+            variant="contained"
+            onClick={() => acts.confirm(j)}
+            aria-label={`Confirm: ${name}`}
+          >
+            Confirm
+          </Button>
+          <Button onClick={() => acts.dismiss(j)} aria-label={`Dismiss: ${name}`}>
+            Dismiss
+          </Button>
+        </Box>
+      )}
+    </Box>
+  );
+}

@@ -1,0 +1,174 @@
+import Typography from '@mui/material/Typography';
+import type { Schemas } from '../api/client';
+import { Footprint } from '../shapes/Footprint';
+import { tone } from '../theme';
+import { withError, type Role } from '../words';
+import { measuresAt, type Cell } from './cells';
+import { Panel } from './Panel';
+
+type Print = Schemas['Footprint'];
+
+const flip = ([x = 0, y = 0]: number[]): [number, number] => [x, -y];
+
+/** Where a role's two feet are at a count: each foot's newest print up to it. */
+function standing(prints: Print[], role: Role, cell: Cell) {
+  return (['L', 'R'] as const).flatMap((foot) => {
+    const upTo = prints.filter(
+      (p) =>
+        p.role === role &&
+        p.foot === foot &&
+        p.repetition === cell.repetition &&
+        p.count <= cell.count,
+    );
+    return upTo.at(-1) ?? [];
+  });
+}
+
+function middle(prints: Print[]): [number, number] {
+  const sum = prints.flatMap((p) => [flip(p.heel), flip(p.toe)]);
+  return [0, 1].map((k) => sum.reduce((s, p) => s + (p[k] ?? 0), 0) / sum.length) as [
+    number,
+    number,
+  ];
+}
+
+/** The wedge of a body's facing, from the direction of both feet. */
+function Wedge({ prints, role }: { prints: Print[]; role: Role }) {
+  const at = middle(prints);
+  const sum = prints.reduce<[number, number]>(
+    (s, p) => {
+      const [hx, hy] = flip(p.heel);
+      const [tx, ty] = flip(p.toe);
+      const n = Math.hypot(tx - hx, ty - hy) || 1;
+      return [s[0] + (tx - hx) / n, s[1] + (ty - hy) / n];
+    },
+    [0, 0],
+  );
+  const yaw = Math.atan2(sum[1], sum[0]);
+  const tip = (a: number) =>
+    `${at[0] + 0.42 * Math.cos(yaw + a)} ${at[1] + 0.42 * Math.sin(yaw + a)}`;
+  const colour = role === 'leader' ? tone.leader : tone.follower;
+  return (
+    <g>
+      <path d={`M${at[0]} ${at[1]}L${tip(-0.42)}L${tip(0.42)}Z`} fill={colour} opacity={0.2} />
+      {role === 'leader' ? (
+        <rect x={at[0] - 0.03} y={at[1] - 0.03} width={0.06} height={0.06} fill={colour} />
+      ) : (
+        <circle cx={at[0]} cy={at[1]} r={0.034} fill={colour} />
+      )}
+    </g>
+  );
+}
+
+/** Both dancers from above, in metres, at the count in hand. */
+export function FloorPlan({
+  analysis,
+  cell,
+  chart,
+}: {
+  analysis: Schemas['Analysis'];
+  cell: Cell | undefined;
+  chart: Schemas['Chart'] | undefined;
+}) {
+  const floor = analysis.floor;
+  if (!floor || !cell) {
+    const stage = floor ? analysis.count_stage : analysis.floor_stage;
+    return (
+      <Panel title="Floor, from above">
+        <Typography variant="body2" color="text.secondary">
+          {stage.state === 'ready' ? 'Name the figure to see the feet by count.' : stage.what}
+        </Typography>
+      </Panel>
+    );
+  }
+  const [length = 2, width = 1] = floor.size;
+  const prints = analysis.footprints.filter((p) => p.repetition === cell.repetition);
+  const xs = [...prints.flatMap((p) => [p.heel[0] ?? 0, p.toe[0] ?? 0]), -length / 2, length / 2];
+  const ys = [...prints.flatMap((p) => [p.heel[1] ?? 0, p.toe[1] ?? 0]), -width / 2, width / 2];
+  const pad = 0.16;
+  const left = Math.min(...xs) - pad;
+  const top = -Math.max(...ys) - pad - 0.12;
+  const w = Math.max(...xs) + pad - left;
+  const h = -Math.min(...ys) + pad - top;
+  const roles: Role[] = ['leader', 'follower'];
+  const feet = roles.map((r) => standing(prints, r, cell));
+  const [leader = [], follower = []] = feet;
+  const gap = measuresAt(analysis, cell).find((m) => m.id === 'separation')?.reading;
+  const both = leader.length > 0 && follower.length > 0;
+  const a = both ? middle(leader) : null;
+  const b = both ? middle(follower) : null;
+  const label = gap?.seen === 'value' ? withError(gap, 'metres') : null;
+  const ruler = top + 0.13;
+  return (
+    <Panel
+      title="Floor, from above"
+      note={`repetition ${cell.repetition + 1} · count ${cell.label}`}
+    >
+      <svg
+        viewBox={`${left} ${top} ${w} ${h}`}
+        style={{ width: '100%', maxHeight: 140, display: 'block' }}
+        role="img"
+        aria-label={label ? `Feet from above; partners ${label} apart` : 'Feet from above'}
+      >
+        {chart?.slotted && (
+          <rect x={left} y={-0.15} width={w} height={0.3} fill={tone.fine} opacity={0.55} />
+        )}
+        <rect
+          x={-length / 2}
+          y={-width / 2}
+          width={length}
+          height={width}
+          fill="none"
+          stroke={tone.hairline}
+          strokeWidth={1.5}
+          vectorEffect="non-scaling-stroke"
+        />
+        {prints
+          .filter((p) => p.arrives && p.count < cell.count)
+          .map((p) => (
+            <Footprint
+              key={`${p.role}${p.count}`}
+              heel={flip(p.heel)}
+              toe={flip(p.toe)}
+              role={p.role}
+              filled={false}
+              faint
+            />
+          ))}
+        {roles.map((role, r) =>
+          (feet[r] ?? []).length > 0 ? (
+            <Wedge key={role} role={role} prints={feet[r] ?? []} />
+          ) : null,
+        )}
+        {feet.flat().map((p) => (
+          <Footprint
+            key={`${p.role}${p.foot}`}
+            heel={flip(p.heel)}
+            toe={flip(p.toe)}
+            role={p.role}
+            filled={p.weighted}
+          />
+        ))}
+        {a && b && label && (
+          <g stroke={tone.ink} strokeWidth={0.008}>
+            <path
+              d={`M${a[0]} ${ruler}H${b[0]}M${a[0]} ${ruler - 0.03}v.06M${b[0]} ${ruler - 0.03}v.06`}
+              fill="none"
+            />
+            <text
+              x={(a[0] + b[0]) / 2}
+              y={ruler - 0.035}
+              fontSize={0.1}
+              fontWeight={700}
+              textAnchor="middle"
+              fill={tone.ink}
+              stroke="none"
+            >
+              {label}
+            </text>
+          </g>
+        )}
+      </svg>
+    </Panel>
+  );
+}

@@ -1,0 +1,325 @@
+import Alert from '@mui/material/Alert';
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import List from '@mui/material/List';
+import ListItemButton from '@mui/material/ListItemButton';
+import MenuItem from '@mui/material/MenuItem';
+import TextField from '@mui/material/TextField';
+import ToggleButton from '@mui/material/ToggleButton';
+import ToggleButtonGroup from '@mui/material/ToggleButtonGroup';
+import Typography from '@mui/material/Typography';
+import { useState, type FormEvent } from 'react';
+import type { Schemas } from '../api/client';
+import { RoleMark } from '../shapes/RoleMark';
+import { quantity, type Role } from '../words';
+import { corners, landmarks } from './landmarks';
+import { Panel } from './Panel';
+import { useBenchState } from './state';
+
+type Entry = Schemas['Entry'];
+type Analysis = Schemas['Analysis'];
+type Marks = Schemas['Marks'];
+export type Send = (...entries: Entry[]) => void;
+
+function Refusal({ stage }: { stage: Schemas['Stage'] }) {
+  return stage.state === 'refused' ? (
+    <Alert severity="error" sx={{ my: 0.5 }}>
+      {stage.what}
+    </Alert>
+  ) : null;
+}
+
+/** Which figure, and how often. */
+export function ChartPanel({
+  marks,
+  charts,
+  send,
+}: {
+  marks: Marks;
+  charts: Schemas['ChartView'][];
+  send: Send;
+}) {
+  const [chart, setChart] = useState(marks.chart ?? '');
+  const [times, setTimes] = useState(String(marks.repetitions || 4));
+  const submit = (e: FormEvent) => {
+    e.preventDefault();
+    send({ do: 'name_figure', chart, repetitions: Number(times) });
+  };
+  return (
+    <Panel title="What is danced">
+      <Box component="form" onSubmit={submit} sx={{ display: 'grid', gap: 1.25, mt: 1 }}>
+        <TextField
+          select
+          required
+          label="Figure"
+          value={chart}
+          onChange={(e) => setChart(e.target.value)}
+        >
+          {charts.map((c) => (
+            <MenuItem key={c.chart.id} value={c.chart.id}>
+              {c.chart.dance}: {c.chart.name}
+            </MenuItem>
+          ))}
+        </TextField>
+        <TextField
+          label="Repetitions in this take"
+          type="number"
+          required
+          value={times}
+          onChange={(e) => setTimes(e.target.value)}
+          slotProps={{ htmlInput: { min: 1, max: 64 } }}
+        />
+        <Button type="submit" variant="contained" disabled={!chart}>
+          Name the figure
+        </Button>
+      </Box>
+    </Panel>
+  );
+}
+
+/** Where the count is. */
+export function CountPanel({
+  marks,
+  analysis,
+  tap,
+  setOne,
+  at,
+  send,
+}: {
+  marks: Marks;
+  analysis: Analysis;
+  tap: () => void;
+  setOne: () => void;
+  at: number;
+  send: Send;
+}) {
+  const source = marks.count;
+  const tapped = source?.from === 'taps' ? source.taps.length : 0;
+  const [bpm, setBpm] = useState(source?.from === 'tempo' ? String(source.bpm) : '');
+  const count = analysis.count;
+  const submit = (e: FormEvent) => {
+    e.preventDefault();
+    send({ do: 'set_count', count: { from: 'tempo', bpm: Number(bpm), one: at } });
+  };
+  return (
+    <Panel title="Count" note={count ? `${count.tempo.toFixed(1)} beats a minute` : undefined}>
+      <Typography variant="body2" color="text.secondary" sx={{ mb: 1 }}>
+        Play, and press t (or the button) on every beat from a 1 on; eight are enough, more are
+        better. Or type the tempo and stand on a 1.
+      </Typography>
+      <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap', alignItems: 'center' }}>
+        <Button variant="contained" size="large" onClick={tap}>
+          Tap
+        </Button>
+        <Typography variant="body2">{tapped > 0 ? `${tapped} taps` : ''}</Typography>
+        <Box sx={{ flex: 1 }} />
+        {source && <Button onClick={() => send({ do: 'clear_count' })}>Clear</Button>}
+      </Box>
+      <Box component="form" onSubmit={submit} sx={{ display: 'flex', gap: 1, mt: 1.25 }}>
+        <TextField
+          label="Beats a minute"
+          type="number"
+          required
+          value={bpm}
+          onChange={(e) => setBpm(e.target.value)}
+          slotProps={{ htmlInput: { min: 40, max: 300, step: 'any' } }}
+          sx={{ width: 130 }}
+        />
+        <Button type="submit" variant="outlined">
+          1 is at this frame
+        </Button>
+      </Box>
+      <Refusal stage={analysis.count_stage} />
+      {count && (
+        <>
+          <Typography variant="body2" sx={{ mt: 1 }}>
+            Beat known to ± {quantity(count.sigma, 'seconds')}
+            {count.taps &&
+              `; taps scatter by ${quantity(count.taps.scatter, 'seconds')}, ${count.taps.outliers} left aside`}
+            .
+          </Typography>
+          <Box sx={{ display: 'flex', gap: 1, mt: 0.75 }}>
+            <Button variant="outlined" onClick={() => send({ do: 'shift_one', beats: -1 })}>
+              1 a beat earlier
+            </Button>
+            <Button variant="outlined" onClick={() => send({ do: 'shift_one', beats: 1 })}>
+              1 a beat later
+            </Button>
+            <Button variant="outlined" onClick={setOne}>
+              1 here
+            </Button>
+          </Box>
+        </>
+      )}
+    </Panel>
+  );
+}
+
+/** Size of the floor reference and its marked points. */
+export function FloorPanel({
+  marks,
+  analysis,
+  send,
+}: {
+  marks: Marks;
+  analysis: Analysis;
+  send: Send;
+}) {
+  const { corner, set } = useBenchState();
+  const floor = marks.floor;
+  const [length, setLength] = useState(String(floor?.length ?? 2));
+  const [width, setWidth] = useState(String(floor?.width ?? 1));
+  const [view, setView] = useState(floor?.view == null ? '' : String(floor.view));
+  const submit = (e: FormEvent) => {
+    e.preventDefault();
+    send({
+      do: 'size_floor',
+      length: Number(length),
+      width: Number(width),
+      view: view ? Number(view) : null,
+    });
+  };
+  const found = analysis.floor;
+  return (
+    <Panel
+      title="Floor"
+      note={found ? `± ${quantity(found.sigma, 'metres')} on the floor` : undefined}
+    >
+      <Box component="form" onSubmit={submit} sx={{ display: 'flex', gap: 1, mt: 1 }}>
+        <TextField
+          label="Length, m"
+          type="number"
+          required
+          value={length}
+          onChange={(e) => setLength(e.target.value)}
+          slotProps={{ htmlInput: { min: 0.2, max: 30, step: 'any' } }}
+        />
+        <TextField
+          label="Width, m"
+          type="number"
+          required
+          value={width}
+          onChange={(e) => setWidth(e.target.value)}
+          slotProps={{ htmlInput: { min: 0.2, max: 30, step: 'any' } }}
+        />
+        <TextField
+          label="View, °"
+          type="number"
+          value={view}
+          onChange={(e) => setView(e.target.value)}
+          slotProps={{ htmlInput: { min: 20, max: 140, step: 'any' } }}
+        />
+        <Button type="submit" variant="outlined">
+          Set
+        </Button>
+      </Box>
+      <Typography variant="caption" color="text.secondary">
+        Length runs along the slot. Edge middles are not needed but make it more exact. The lens’s
+        view only where you know it.
+      </Typography>
+      <List
+        dense
+        disablePadding
+        aria-label="Points of the reference"
+        sx={{ columnCount: 2, columnGap: 1 }}
+      >
+        {corners.map((name, i) => (
+          <ListItemButton
+            key={name}
+            selected={i === corner}
+            disabled={!floor}
+            onClick={() => set({ corner: i })}
+            sx={{ py: 0.1, px: 0.75, breakInside: 'avoid', borderRadius: 0.5 }}
+          >
+            <Typography variant="caption">
+              {floor?.points[i] ? '✓' : '○'} {name}
+            </Typography>
+          </ListItemButton>
+        ))}
+      </List>
+      {floor?.points[corner] && (
+        <Button onClick={() => send({ do: 'mark_floor', point: corner, pixel: null })}>
+          Take “{corners[corner]}” away
+        </Button>
+      )}
+      <Refusal stage={analysis.floor_stage} />
+      {found && (
+        <Typography variant="body2" sx={{ mt: 0.5 }}>
+          The marks miss the reference by {found.residual.toFixed(1)} pixels. Phone{' '}
+          {found.distance.toFixed(1)} m away, {found.lens_height.toFixed(2)} m high. The grid drawn
+          over the film is half a metre wide: it must lie on the floor.
+        </Typography>
+      )}
+    </Panel>
+  );
+}
+
+/** Points of a body, and arrivals of feet. */
+export function BodiesPanel({
+  pose,
+  copy,
+  arrive,
+  clear,
+}: {
+  pose: Schemas['Pose'] | undefined;
+  copy: () => void;
+  arrive: (foot: 'L' | 'R', weight: boolean) => void;
+  clear: () => void;
+}) {
+  const { role, landmark, set } = useBenchState();
+  return (
+    <Panel
+      title="Bodies"
+      note={`${Object.keys(pose?.points ?? {}).length} of 19 points at this frame`}
+    >
+      <Box sx={{ display: 'flex', gap: 1, alignItems: 'center', my: 0.5 }}>
+        <ToggleButtonGroup
+          exclusive
+          size="small"
+          value={role}
+          onChange={(_, r: Role | null) => r && set({ role: r, landmark: 0 })}
+          aria-label="Whose body"
+        >
+          {(['leader', 'follower'] as const).map((r) => (
+            <ToggleButton key={r} value={r} sx={{ textTransform: 'none', gap: 0.75, py: 0.3 }}>
+              <RoleMark role={r} /> {r}
+            </ToggleButton>
+          ))}
+        </ToggleButtonGroup>
+        <Button variant="outlined" onClick={copy}>
+          Copy from before
+        </Button>
+      </Box>
+      <List
+        dense
+        disablePadding
+        aria-label="Points of the body"
+        sx={{ columnCount: 3, columnGap: 0.5 }}
+      >
+        {landmarks.map(([id, name], i) => (
+          <ListItemButton
+            key={id}
+            selected={i === landmark}
+            onClick={() => set({ landmark: i })}
+            sx={{ py: 0, px: 0.5, breakInside: 'avoid', borderRadius: 0.5 }}
+          >
+            <Typography variant="caption" noWrap>
+              {pose?.points[id] ? '✓' : '○'} {name}
+            </Typography>
+          </ListItemButton>
+        ))}
+      </List>
+      <Box sx={{ display: 'flex', gap: 0.5, flexWrap: 'wrap', mt: 0.5 }}>
+        <Button variant="outlined" onClick={() => arrive('L', true)}>
+          Left arrives
+        </Button>
+        <Button variant="outlined" onClick={() => arrive('R', true)}>
+          Right arrives
+        </Button>
+        <Button onClick={() => arrive('L', false)}>Left touches</Button>
+        <Button onClick={() => arrive('R', false)}>Right touches</Button>
+        <Button onClick={clear}>Clear</Button>
+      </Box>
+    </Panel>
+  );
+}

@@ -1,0 +1,27 @@
+import { create } from 'zustand';
+import type { Role } from '../words';
+
+export type Mode = 'watch' | 'chart' | 'count' | 'floor' | 'bodies';
+
+interface BenchState {
+  mode: Mode;
+  role: Role;
+  /** Chosen point of the floor reference, 0..8. */
+  corner: number;
+  /** Chosen landmark, an index into the order of marking. */
+  landmark: number;
+  /** Chosen finding, `fault role`. */
+  finding: string | null;
+  set: (change: Partial<Omit<BenchState, 'set'>>) => void;
+}
+
+export const fresh = {
+  mode: 'watch' as Mode,
+  role: 'leader' as Role,
+  corner: 0,
+  landmark: 0,
+  finding: null,
+};
+
+/** What the coach has in hand on the Bench; nothing of it is worth keeping on the server. */
+export const useBenchState = create<BenchState>((set) => ({ ...fresh, set }));

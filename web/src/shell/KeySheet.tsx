@@ -1,0 +1,92 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Dialog from '@mui/material/Dialog';
+import DialogActions from '@mui/material/DialogActions';
+import DialogContent from '@mui/material/DialogContent';
+import DialogTitle from '@mui/material/DialogTitle';
+import Typography from '@mui/material/Typography';
+
+const groups: [string, [string, string][]][] = [
+  [
+    'Film',
+    [
+      ['Space', 'play or pause'],
+      [', .', 'one frame back or on'],
+      ['← →', 'one frame (moves a chosen point while marking)'],
+      ['Shift ← →', 'one count'],
+      ['[ ]', 'one repetition'],
+      ['1 … 9', 'to that count'],
+      ['- +', 'slower, faster'],
+      ['l', 'loop this repetition'],
+    ],
+  ],
+  [
+    'Marking',
+    [
+      ['w', 'watch'],
+      ['t', 'tap the beat'],
+      ['o', 'this frame is 1 (next beat is 1 when tapped)'],
+      ['f', 'floor'],
+      ['b', 'bodies'],
+      ['r', 'the other role'],
+      ['n p', 'next, previous point'],
+      ['c', 'copy the points from the frame before'],
+      ['a d', 'left, right foot arrives with weight'],
+      ['x', 'take the arrival or the chosen point away'],
+      ['Arrows', 'move the chosen point (Shift: five times as far)'],
+      ['Ctrl z / Ctrl y', 'undo, redo'],
+    ],
+  ],
+  [
+    'Findings',
+    [
+      ['j k', 'next, previous finding'],
+      ['Enter', 'confirm; once more to log it'],
+      ['Delete', 'dismiss with a reason'],
+    ],
+  ],
+];
+
+/** All keys. */
+export function KeySheet({ open, onClose }: { open: boolean; onClose: () => void }) {
+  return (
+    <Dialog open={open} onClose={onClose} maxWidth="md" aria-labelledby="keys-title">
+      <DialogTitle id="keys-title">Keys</DialogTitle>
+      <DialogContent sx={{ display: 'flex', gap: 4, flexWrap: 'wrap' }}>
+        {groups.map(([name, keys]) => (
+          <Box key={name} component="section">
+            <Typography variant="h3" component="h3" gutterBottom>
+              {name}
+            </Typography>
+            <Box
+              component="dl"
+              sx={{
+                m: 0,
+                display: 'grid',
+                gridTemplateColumns: 'auto auto',
+                columnGap: 2,
+                rowGap: 0.5,
+              }}
+            >
+              {keys.map(([k, what]) => (
+                <Box key={k} sx={{ display: 'contents' }}>
+                  <Typography component="dt" variant="body2" sx={{ fontWeight: 700 }}>
+                    {k}
+                  </Typography>
+                  <Typography component="dd" variant="body2" sx={{ m: 0 }}>
+                    {what}
+                  </Typography>
+                </Box>
+              ))}
+            </Box>
+          </Box>
+        ))}
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={onClose} autoFocus>
+          Close
+        </Button>
+      </DialogActions>
+    </Dialog>
+  );
+}

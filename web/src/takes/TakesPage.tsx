@@ -1,0 +1,85 @@
+import Button from '@mui/material/Button';
+import Card from '@mui/material/Card';
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableHead from '@mui/material/TableHead';
+import TableRow from '@mui/material/TableRow';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { useCharts, useTakes } from '../api/hooks';
+import { Place } from '../shell/Shell';
+import { Empty, Loaded } from '../shell/State';
+import { day } from '../words';
+import { NewTake } from './NewTake';
+import { Stages } from './Stages';
+
+const film: Record<string, string> = {
+  ready: 'film',
+  preparing: 'preparing…',
+  failed: 'failed',
+  not_kept: 'film not kept',
+};
+
+/** All takes; the way to the Bench. */
+export function TakesPage() {
+  const takes = useTakes();
+  const charts = useCharts();
+  const [adding, setAdding] = useState(false);
+  return (
+    <Place
+      title="Takes"
+      note="each is one couple, one figure, one clip"
+      action={
+        <Button variant="contained" onClick={() => setAdding(true)}>
+          New take
+        </Button>
+      }
+    >
+      <Card>
+        <Loaded of={takes}>
+          {(all) =>
+            all.length === 0 ? (
+              <Empty title="No takes yet.">Upload a clip of a couple to begin.</Empty>
+            ) : (
+              <Table>
+                <TableHead>
+                  <TableRow>
+                    <TableCell>Danced</TableCell>
+                    <TableCell>Couple</TableCell>
+                    <TableCell>Figure</TableCell>
+                    <TableCell>Film</TableCell>
+                    <TableCell>Preparation</TableCell>
+                    <TableCell>Review</TableCell>
+                  </TableRow>
+                </TableHead>
+                <TableBody>
+                  {all.map((t) => {
+                    const chart = charts.data?.find((c) => c.chart.id === t.chart)?.chart;
+                    return (
+                      <TableRow key={t.id} hover>
+                        <TableCell>{day(t.held_on)}</TableCell>
+                        <TableCell>
+                          <Link to={`/takes/${t.id}`}>
+                            {t.leader} &amp; {t.follower}
+                          </Link>
+                        </TableCell>
+                        <TableCell>{chart ? `${chart.dance}, ${chart.name}` : '–'}</TableCell>
+                        <TableCell>{film[t.clip ?? ''] ?? 'none'}</TableCell>
+                        <TableCell>
+                          <Stages take={t} />
+                        </TableCell>
+                        <TableCell>{t.reviewed ? 'closed' : 'open'}</TableCell>
+                      </TableRow>
+                    );
+                  })}
+                </TableBody>
+              </Table>
+            )
+          }
+        </Loaded>
+      </Card>
+      {adding && <NewTake open onClose={() => setAdding(false)} />}
+    </Place>
+  );
+}

@@ -1,0 +1,157 @@
+import type { Schemas } from './api/client';
+
+export type Role = Schemas['Role'];
+export type Unit = Schemas['Unit'];
+
+const whole = new Intl.NumberFormat(undefined, { maximumFractionDigits: 0 });
+const tenth = new Intl.NumberFormat(undefined, { maximumFractionDigits: 1 });
+
+/** How a unit is shown: factor, sign behind the number, fraction kept. */
+const shown: Record<Unit, { times: number; sign: string; fine: boolean }> = {
+  metres: { times: 100, sign: ' cm', fine: false },
+  degrees: { times: 1, sign: '°', fine: true },
+  seconds: { times: 1000, sign: ' ms', fine: false },
+  ratio: { times: 100, sign: ' %', fine: false },
+  share: { times: 100, sign: ' %', fine: false },
+};
+
+function figure(value: number, unit: Unit) {
+  const v = value * shown[unit].times;
+  const text = (shown[unit].fine && Math.abs(v) < 9.95 ? tenth : whole).format(v);
+  return text === '-0' ? '0' : text;
+}
+
+/** A value in the unit people use. */
+export function quantity(value: number, unit: Unit) {
+  return figure(value, unit) + shown[unit].sign;
+}
+
+/** A value with its standard uncertainty. */
+export function withError(e: Schemas['Estimate'], unit: Unit) {
+  return `${quantity(e.value, unit)} ± ${figure(e.sigma, unit)}`;
+}
+
+const sided: Record<string, [string, string]> = {
+  turn: ['left', 'right'],
+  turn_uncharted: ['left', 'right'],
+  step_direction: ['left', 'right'],
+  off_slot: ['left', 'right'],
+  arrival: ['late', 'early'],
+  timing_mean: ['late', 'early'],
+  turn_total: ['over', 'short'],
+  together: ['follower later', 'leader later'],
+  lean: ['away', 'toward'],
+};
+
+/** A measure in words: left and right, early and late instead of a sign. */
+export function reading(id: string, e: Schemas['Estimate'], unit: Unit) {
+  const words = sided[id];
+  if (!words) return withError(e, unit);
+  const size = { value: Math.abs(e.value), sigma: e.sigma };
+  const word = Math.abs(e.value) < 0.5 * e.sigma ? '' : ` ${e.value > 0 ? words[0] : words[1]}`;
+  return withError(size, unit) + word;
+}
+
+/** A value in words, without its uncertainty. */
+export function plainReading(id: string, value: number, unit: Unit) {
+  const words = sided[id];
+  if (!words) return quantity(value, unit);
+  const size = quantity(Math.abs(value), unit);
+  return /^0\D/.test(size) ? size : `${size} ${value > 0 ? words[0] : words[1]}`;
+}
+
+/** Names short enough for a narrow column; the whole one stands in its tooltip. */
+export const short: Record<string, string> = {
+  arrival: 'Arrival',
+  together: 'Partners apart',
+  step_length: 'Step length',
+  step_direction: 'Step direction',
+  off_slot: 'Off the slot',
+  separation: 'Distance',
+  separation_share: 'Gap, of limit',
+  turn: 'Turn',
+  turn_uncharted: 'Turn, none charted',
+  elbow: 'Elbow',
+  lean: 'Lean',
+};
+
+export function statusName(s: Schemas['Status']) {
+  const names: Record<Schemas['Status'], string> = {
+    new: 'new',
+    working: 'working',
+    holding: 'holding',
+    kept: 'kept',
+    slipped_back: 'slipped back',
+    never_a_fault: 'never a fault',
+  };
+  return names[s];
+}
+
+export function frequencyName(f: Schemas['Frequency']) {
+  return { slip: 'slip', sometimes: 'sometimes', habit: 'habit', too_few: 'seen' }[f];
+}
+
+const dayForm = new Intl.DateTimeFormat(undefined, { day: 'numeric', month: 'short' });
+const fullForm = new Intl.DateTimeFormat(undefined, {
+  weekday: 'long',
+  day: 'numeric',
+  month: 'long',
+});
+
+/** A civil date without a time zone, which would move it by a day. */
+function civil(text: string) {
+  const [y = 0, m = 1, d = 1] = text.split('-').map(Number);
+  return new Date(y, m - 1, d, 12);
+}
+
+export function day(text: string) {
+  return dayForm.format(civil(text));
+}
+
+export function fullDay(text: string) {
+  return fullForm.format(civil(text));
+}
+
+export function daysBetween(from: string, to: string) {
+  return Math.round((civil(to).getTime() - civil(from).getTime()) / 86_400_000);
+}
+
+export function todayIso() {
+  const now = new Date();
+  const two = (n: number) => String(n).padStart(2, '0');
+  return `${now.getFullYear()}-${two(now.getMonth() + 1)}-${two(now.getDate())}`;
+}
+
+/** A turn in eighths, in words. */
+export function eighths(n: number) {
+  if (n === 0) return 'no turn';
+  const size = Math.abs(n);
+  const amount =
+    size % 8 === 0
+      ? `${size / 8} whole`
+      : size === 4
+        ? 'half'
+        : size % 2 === 0
+          ? `${size / 2} quarter${size > 2 ? 's' : ''}`
+          : `${size} eighth${size > 1 ? 's' : ''}`;
+  return `${amount} to the ${n > 0 ? 'left' : 'right'}`;
+}
+
+export function plural(n: number, one: string, many = `${one}s`) {
+  return `${n} ${n === 1 ? one : many}`;
+}
+
+/** A band in words. */
+export function bandText(band: Schemas['Band'], unit: Unit) {
+  const [lo, hi] = band.fine;
+  if (lo != null && hi != null) {
+    return lo === -hi
+      ? `at most ${quantity(hi, unit)} either way`
+      : `${quantity(lo, unit)} to ${quantity(hi, unit)}`;
+  }
+  return lo != null
+    ? `at least ${quantity(lo, unit)}`
+    : hi != null
+      ? `at most ${quantity(hi, unit)}`
+      : '';
+}
