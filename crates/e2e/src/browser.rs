@@ -118,22 +118,30 @@ impl Browser {
 
     /// The element a CSS selector finds, once it is there.
     pub async fn css(&self, selector: &str) -> anyhow::Result<Element> {
-        self.client
+        let found = self
+            .client
             .wait()
             .at_most(PATIENCE)
             .for_element(Locator::Css(selector))
-            .await
-            .map_err(|e| anyhow!("{selector}: {e}"))
+            .await;
+        match found {
+            Ok(element) => Ok(element),
+            Err(e) => bail!("{selector}: {e}; the page says: {}", self.text().await?),
+        }
     }
 
     /// The element an XPath finds, once it is there.
     pub async fn xpath(&self, path: &str) -> anyhow::Result<Element> {
-        self.client
+        let found = self
+            .client
             .wait()
             .at_most(PATIENCE)
             .for_element(Locator::XPath(path))
-            .await
-            .map_err(|e| anyhow!("{path}: {e}"))
+            .await;
+        match found {
+            Ok(element) => Ok(element),
+            Err(e) => bail!("{path}: {e}; the page says: {}", self.text().await?),
+        }
     }
 
     /// Clicks the button whose name (label or text) is this.
@@ -175,11 +183,15 @@ impl Browser {
     /// Chooses an option of the list with this label.
     pub async fn choose(&self, label: &str, option: &str) -> anyhow::Result<()> {
         let path = format!(
-            "//label[starts-with(normalize-space(.), {})]/following-sibling::div//*[@role='combobox']",
+            "//*[contains(@class, 'MuiInputLabel-root') and starts-with(normalize-space(.), {})]/following-sibling::div//*[@role='combobox']",
             quoted(label)
         );
         self.xpath(&path).await?.click().await?;
-        self.press(option).await?;
+        let path = format!(
+            "//li[@role='option' and normalize-space(.)={}]",
+            quoted(option)
+        );
+        self.xpath(&path).await?.click().await?;
         self.until(
             "the list to close",
             "return document.querySelector('[role=listbox]') === null",
@@ -226,7 +238,7 @@ impl Browser {
             .client
             .execute_async(
                 "const done = arguments[arguments.length - 1];
-                 axe.run(document, { resultTypes: ['violations'] }).then(r => done(r.violations.flatMap(v =>
+                 axe.run({ exclude: [['[role=tooltip]']] }, { resultTypes: ['violations'] }).then(r => done(r.violations.flatMap(v =>
                    v.nodes.map(n => `${v.id} (${v.impact}): ${n.target} ${n.failureSummary}`))));",
                 vec![],
             )

@@ -174,6 +174,7 @@ impl From<StoreError> for Problem {
             StoreError::Exists(words) => {
                 Self::new(StatusCode::CONFLICT, "exists", "Already there", words)
             }
+            StoreError::Unfit => Self::invalid(e.to_string()),
             other => {
                 let cause = std::error::Error::source(&other).map(ToString::to_string);
                 Self::internal(&format!("{other} {}", cause.unwrap_or_default()))

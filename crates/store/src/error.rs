@@ -14,6 +14,11 @@ pub enum StoreError {
     /// It exists already.
     #[error("{0}")]
     Exists(&'static str),
+    /// A text or number that the database cannot hold.
+    #[error(
+        "Something entered cannot be kept: a number out of range, or a character that is no letter."
+    )]
+    Unfit,
     /// The database.
     #[error("The database did not answer as expected.")]
     Database(#[source] sqlx::Error),
@@ -36,6 +41,13 @@ impl From<sqlx::Error> for StoreError {
         match e {
             sqlx::Error::RowNotFound => Self::NotFound,
             sqlx::Error::Database(ref d) if d.is_foreign_key_violation() => Self::NotFound,
+            // Class 22 is data that does not fit its type (a zero byte in a text), 23514 a check.
+            sqlx::Error::Database(ref d)
+                if d.code()
+                    .is_some_and(|c| c.starts_with("22") || c == "23514") =>
+            {
+                Self::Unfit
+            }
             e => Self::Database(e),
         }
     }

@@ -326,10 +326,12 @@ export function Bench({
                 '&:hover': { bgcolor: mode === m ? 'primary.main' : 'action.hover' },
               }}
             >
-              <b>{title}</b>
-              <Box component="span" sx={{ fontWeight: 400 }}>
-                {s.state === 'refused' ? 'look again' : note}
-              </Box>
+              <span>
+                <b>{title}</b>{' '}
+                <Box component="span" sx={{ fontWeight: 400, ml: 0.5 }}>
+                  {s.state === 'refused' ? 'look again' : note}
+                </Box>
+              </span>
             </Button>
           ))}
         </Box>

@@ -81,7 +81,7 @@ export function CountCard({
             <Box
               sx={{
                 display: 'grid',
-                gridTemplateColumns: '112px 112px 1fr',
+                gridTemplateColumns: '104px 96px 1fr',
                 gap: 1,
                 alignItems: 'center',
                 py: 0.2,
@@ -126,16 +126,18 @@ export function CountCard({
           </Tooltip>
         );
       })}
-      {rows.length > FEW && (
-        <Button onClick={() => setWhole(!whole)} sx={{ px: 0 }}>
-          {whole ? 'Only the most telling' : `All ${rows.length} numbers`}
-        </Button>
-      )}
-      {shown.some((r) => planar.includes(r.spec.id)) && (
-        <Typography variant="caption" color="text.secondary">
-          * as seen in the picture, in the upright plane of the couple
-        </Typography>
-      )}
+      <Box sx={{ display: 'flex', alignItems: 'center', gap: 1 }}>
+        {rows.length > FEW && (
+          <Button onClick={() => setWhole(!whole)} sx={{ px: 0.5, flex: 'none' }}>
+            {whole ? 'Only the most telling' : `All ${rows.length} numbers`}
+          </Button>
+        )}
+        {shown.some((r) => planar.includes(r.spec.id)) && (
+          <Typography variant="caption" color="text.secondary" sx={{ lineHeight: 1.15 }}>
+            * as seen in the picture, in the couple’s upright plane
+          </Typography>
+        )}
+      </Box>
     </Panel>
   );
 }

@@ -1,6 +1,6 @@
 import Box from '@mui/material/Box';
-import { useEffect, useRef, useState } from 'react';
 import type { Schemas } from '../api/client';
+import { useWidth } from '../shapes/useWidth';
 import { tone } from '../theme';
 import type { Role } from '../words';
 import type { Cell } from './cells';
@@ -13,19 +13,6 @@ interface Point {
   x: number;
   value: number;
   sigma: number;
-}
-
-function useWidth() {
-  const ref = useRef<HTMLDivElement>(null);
-  const [width, setWidth] = useState(900);
-  useEffect(() => {
-    const box = ref.current;
-    if (!box) return;
-    const watch = new ResizeObserver(([entry]) => entry && setWidth(entry.contentRect.width));
-    watch.observe(box);
-    return () => watch.disconnect();
-  }, []);
-  return [ref, width] as const;
 }
 
 /** A line with its ribbon of ± one σ; gaps stay gaps. */
@@ -164,6 +151,13 @@ export function Rail({
             fill={tone.caution}
             opacity={0.16}
           />
+        )}
+        {cells.length === 0 && (
+          <text x={LABELS + 8} y={26} fontSize={13} fill={tone.second}>
+            {analysis.count_stage.state === 'ready'
+              ? 'Name the figure to see its counts over the film.'
+              : analysis.count_stage.what}
+          </text>
         )}
         {visible.map((c) => (
           <g key={`${c.repetition} ${c.count}`}>

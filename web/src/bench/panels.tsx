@@ -218,6 +218,7 @@ export function FloorPanel({
         view only where you know it.
       </Typography>
       <List
+        component="div"
         dense
         disablePadding
         aria-label="Points of the reference"
@@ -291,6 +292,7 @@ export function BodiesPanel({
         </Button>
       </Box>
       <List
+        component="div"
         dense
         disablePadding
         aria-label="Points of the body"

@@ -47,7 +47,7 @@ export function PeoplePage() {
                       <TableCell>Name</TableCell>
                       <TableCell align="right">Height</TableCell>
                       <TableCell>Filming</TableCell>
-                      <TableCell />
+                      <TableCell component="td" />
                     </TableRow>
                   </TableHead>
                   <TableBody>
@@ -100,7 +100,7 @@ export function PeoplePage() {
                       <TableCell>Leader</TableCell>
                       <TableCell>Follower</TableCell>
                       <TableCell>Frame limit</TableCell>
-                      <TableCell />
+                      <TableCell component="td" />
                     </TableRow>
                   </TableHead>
                   <TableBody>
@@ -120,7 +120,7 @@ export function PeoplePage() {
                         <TableCell align="right">
                           <Button
                             onClick={() => setLimit(c)}
-                            aria-label={`Frame limit of ${c.leader} and ${c.follower}`}
+                            aria-label={`Set the frame limit of ${c.leader} and ${c.follower}`}
                           >
                             Set
                           </Button>

@@ -4,23 +4,24 @@ import Chip from '@mui/material/Chip';
 import Typography from '@mui/material/Typography';
 import type { Schemas } from '../api/client';
 import { RoleMark } from '../shapes/RoleMark';
+import { useWidth } from '../shapes/useWidth';
 import { tone } from '../theme';
 import { day, reading, statusName } from '../words';
 
 type Fault = Schemas['FaultProgress'];
 
-const WIDTH = 640;
 const HEIGHT = 34;
 
 /** One fault over its takes: filled outside the fine band, hollow inside, ± as a line. */
 function Lane({ f }: { f: Fault }) {
+  const [box, width] = useWidth();
   const values = f.progress.takes.map((t) => t.value);
   const edges = f.band.fine.filter((e): e is number => e != null);
   const low = Math.min(...values.map((v) => v.value), ...edges);
   const high = Math.max(...values.map((v) => v.value), ...edges);
   const pad = 0.25 * (high - low || 1);
   const y = (v: number) => 3 + ((high + pad - v) / (high - low + 2 * pad)) * (HEIGHT - 6);
-  const x = (i: number) => 18 + (values.length > 1 ? (i / (values.length - 1)) * (WIDTH - 36) : 0);
+  const x = (i: number) => 18 + (values.length > 1 ? (i / (values.length - 1)) * (width - 36) : 0);
   const [lo, hi] = f.band.fine;
   const top = hi == null ? 0 : y(hi);
   const bottom = lo == null ? HEIGHT : y(lo);
@@ -30,48 +31,43 @@ function Lane({ f }: { f: Fault }) {
     .map((t) => `${day(t.date)} ${reading(f.measure, t.value, f.unit)}`)
     .join(', ');
   return (
-    <svg
-      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-      width="100%"
-      height={HEIGHT}
-      preserveAspectRatio="none"
-      role="img"
-      aria-label={label}
-    >
-      <rect
-        y={Math.max(0, top)}
-        width={WIDTH}
-        height={Math.max(0, Math.min(HEIGHT, bottom) - Math.max(0, top))}
-        fill={tone.fine}
-        opacity={0.7}
-      />
-      {values.map((v, i) => {
-        const fill = outside(v.value) ? colour : tone.card;
-        return (
-          <g key={i} stroke={colour}>
-            <line
-              x1={x(i)}
-              x2={x(i)}
-              y1={y(v.value + v.sigma)}
-              y2={y(v.value - v.sigma)}
-              strokeWidth={2}
-            />
-            {f.role === 'leader' ? (
-              <rect
-                x={x(i) - 4.5}
-                y={y(v.value) - 4.5}
-                width={9}
-                height={9}
-                fill={fill}
-                strokeWidth={1.6}
+    <Box ref={box} sx={{ minWidth: 0, height: HEIGHT }}>
+      <svg width={width} height={HEIGHT} role="img" aria-label={label}>
+        <rect
+          y={Math.max(0, top)}
+          width={width}
+          height={Math.max(0, Math.min(HEIGHT, bottom) - Math.max(0, top))}
+          fill={tone.fine}
+          opacity={0.7}
+        />
+        {values.map((v, i) => {
+          const fill = outside(v.value) ? colour : tone.card;
+          return (
+            <g key={i} stroke={colour}>
+              <line
+                x1={x(i)}
+                x2={x(i)}
+                y1={y(v.value + v.sigma)}
+                y2={y(v.value - v.sigma)}
+                strokeWidth={2}
               />
-            ) : (
-              <circle cx={x(i)} cy={y(v.value)} r={5} fill={fill} strokeWidth={1.6} />
-            )}
-          </g>
-        );
-      })}
-    </svg>
+              {f.role === 'leader' ? (
+                <rect
+                  x={x(i) - 4.5}
+                  y={y(v.value) - 4.5}
+                  width={9}
+                  height={9}
+                  fill={fill}
+                  strokeWidth={1.6}
+                />
+              ) : (
+                <circle cx={x(i)} cy={y(v.value)} r={5} fill={fill} strokeWidth={1.6} />
+              )}
+            </g>
+          );
+        })}
+      </svg>
+    </Box>
   );
 }
 

@@ -7,7 +7,7 @@ export interface GaugeValue {
   value: Schemas['Estimate'];
 }
 
-const WIDTH = 112;
+const WIDTH = 96;
 const HEIGHT = 16;
 
 /** The fine band as a stripe, each value as its role's mark with a line of ± one σ. */

@@ -90,7 +90,11 @@ export function Shell() {
           </IconButton>
         </Tooltip>
       </Box>
-      <Box component="main" sx={{ flex: 1, minWidth: 0, overflow: 'auto' }}>
+      <Box
+        component="main"
+        tabIndex={0}
+        sx={{ flex: 1, minWidth: 0, overflow: 'auto', outline: 'none' }}
+      >
         <Outlet />
       </Box>
       <KeySheet open={keys} onClose={() => setKeys(false)} />

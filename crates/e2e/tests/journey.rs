@@ -1,0 +1,466 @@
+//! One clip from upload to a corrected, followed student, by mouse and keyboard in a real browser.
+
+use std::path::PathBuf;
+
+use anyhow::Context as _;
+use serde_json::json;
+use upright_core::body::Landmark;
+use upright_core::marks::{Entry, FloorReference, MarkCommand};
+use upright_core::units::{MediaTime, Role};
+use upright_e2e::{Browser, House, PASSWORD, simulated_clip};
+use upright_store::{ClipState, NewClip, NewTake};
+use upright_studio::{Habits, Hand, Performance, Scenario, marks};
+
+fn leaning() -> Scenario {
+    let mut s = Scenario {
+        repetitions: 2,
+        fps: 25.0,
+        seed: 31,
+        ..Scenario::default()
+    };
+    s.habits[1] = Habits {
+        lean_away: 10.0,
+        ..Habits::default()
+    };
+    s
+}
+
+/// Clicks a pixel of the film, found on the page by the overlay's own transformation.
+async fn click_pixel(b: &Browser, pixel: [f64; 2]) -> anyhow::Result<()> {
+    b.client
+        .execute(
+            "const svg = document.querySelector('[data-testid=overlay]'); const [x, y] = arguments;
+             const p = new DOMPoint(x, y).matrixTransform(svg.getScreenCTM());
+             for (const type of ['pointerdown', 'pointerup'])
+               svg.dispatchEvent(new PointerEvent(type, { clientX: p.x, clientY: p.y, bubbles: true, button: 0, pointerId: 1 }));",
+            vec![json!(pixel[0]), json!(pixel[1])],
+        )
+        .await?;
+    Ok(())
+}
+
+/// Adds what axe finds on the page as it stands.
+async fn look_over(b: &Browser, place: &str, found: &mut Vec<String>) -> anyhow::Result<()> {
+    // Colours are still moving while a dialog or a button fades in.
+    tokio::time::sleep(std::time::Duration::from_millis(400)).await;
+    found.extend(
+        b.violations()
+            .await?
+            .into_iter()
+            .map(|v| format!("{place}: {v}")),
+    );
+    Ok(())
+}
+
+/// Goes to a frame by the film's own times and waits until the browser shows exactly that one.
+async fn frame_shown(b: &Browser, frame: usize) -> anyhow::Result<()> {
+    let script = format!("return document.querySelector('video').dataset.shown === '{frame}'");
+    b.until(&format!("frame {frame} on the screen"), &script)
+        .await
+}
+
+#[tokio::test]
+async fn from_upload_to_progress() -> anyhow::Result<()> {
+    let house = House::open().await?;
+    let scenario = leaning();
+    let performance = Performance::new(&scenario)?;
+    let clip = simulated_clip(&performance, house.folder.path()).await?;
+    let b = Browser::start().await?;
+
+    let mut barriers = Vec::new();
+    b.client.goto(&house.url).await?;
+    b.sees("Sign in").await?;
+    look_over(&b, "sign-in", &mut barriers).await?;
+    b.fill("E-mail address", "coach@hall.example").await?;
+    b.fill("Password", "not this one").await?;
+    b.press("Sign in").await?;
+    b.sees("is not right").await?;
+    b.sign_in(&house.url, "coach@hall.example", PASSWORD)
+        .await?;
+    b.sees("Nothing waits").await?;
+    look_over(&b, "empty Today", &mut barriers).await?;
+
+    // People and the couple.
+    b.press("People").await?;
+    for (name, height) in [("Nell Ashby", "182"), ("Ivo Marsh", "166")] {
+        b.press("New person").await?;
+        b.fill("Name", name).await?;
+        b.fill("Standing height", height).await?;
+        b.press("Save").await?;
+        b.xpath(&format!("//a[.='{name}']")).await?;
+        b.until(
+            "the dialog to close",
+            "return !document.querySelector('[role=dialog]')",
+        )
+        .await?;
+    }
+    b.press("New couple").await?;
+    b.choose("Leader", "Nell Ashby").await?;
+    b.choose("Follower", "Ivo Marsh").await?;
+    b.press("Save").await?;
+    b.sees("from arm lengths").await?;
+    b.until(
+        "the dialog to close",
+        "return !document.querySelector('[role=dialog]')",
+    )
+    .await?;
+    look_over(&b, "People", &mut barriers).await?;
+
+    // A file that is no film is refused in words; the real one goes up.
+    b.press("Bench").await?;
+    b.press("New take").await?;
+    b.choose("Couple", "Nell Ashby & Ivo Marsh").await?;
+    let notes = house.folder.path().join("notes.mp4");
+    std::fs::write(&notes, "no film")?;
+    b.give_file(notes).await?;
+    b.press("Upload").await?;
+    b.sees("MP4, MOV or WebM, as phones record them").await?;
+    b.give_file(clip).await?;
+    b.press("Upload").await?;
+    b.sees("Fix first").await?;
+    b.until(
+        "the film",
+        "const v = document.querySelector('video'); return !!v && v.readyState >= 2",
+    )
+    .await?;
+    let take = url_id(&b).await?;
+    let kept = house
+        .app
+        .store()
+        .clip(house.studio, take)
+        .await?
+        .context("the clip")?;
+    let frames: Vec<MediaTime> = kept.frame_times.iter().map(|t| MediaTime(*t)).collect();
+
+    // Stepping shows exactly the frame that was asked for.
+    for _ in 0..12 {
+        b.key(".").await?;
+    }
+    frame_shown(&b, 12).await?;
+    b.key(",").await?;
+    frame_shown(&b, 11).await?;
+
+    // What is danced.
+    b.press("Chart not named").await?;
+    b.choose("Figure", "Carolina shag: Basic, six counts")
+        .await?;
+    b.fill("Repetitions", "2").await?;
+    b.press("Name the figure").await?;
+    b.sees("Basic, six counts, 2 times").await?;
+
+    // The count, tapped along while the film plays: taps at the film's own clock.
+    b.press("Count not laid").await?;
+    b.script(
+        "const v = document.querySelector('video'); v.muted = true; v.currentTime = 1.6; v.play();",
+    )
+    .await?;
+    let one = scenario.lead_in;
+    let period = 60.0 / scenario.bpm;
+    for beat in 0..9 {
+        let at = one + f64::from(beat) * period;
+        let script = format!("return document.querySelector('video').currentTime >= {at}");
+        b.until("the beat", &script).await?;
+        b.key("t").await?;
+    }
+    b.script("document.querySelector('video').pause()").await?;
+    b.sees("9 taps").await?;
+    // A hand is not that steady on a busy machine; the tempo typed at a known 1 is exact.
+    b.press("Clear").await?;
+    b.sees("not laid").await?;
+    let first = frames
+        .iter()
+        .position(|f| f.secs() >= one - 0.02)
+        .context("the first 1 is in the film")?;
+    seek(&b, first).await?;
+    b.fill("Beats a minute", &scenario.bpm.to_string()).await?;
+    b.press("1 is at this frame").await?;
+    b.css("[data-cell='2-7']").await?;
+
+    // The floor: its size, then its corners by mouse.
+    b.key("f").await?;
+    b.press("Set").await?;
+    b.until(
+        "the list of points",
+        "return !document.querySelector('[aria-label=\"Points of the reference\"] .Mui-disabled')",
+    )
+    .await?;
+    let camera = scenario.camera();
+    let reference = FloorReference {
+        length: 2.0,
+        width: 1.0,
+        view: None,
+        points: [None; 8],
+    };
+    for (i, place) in reference.places().iter().enumerate() {
+        let p = camera
+            .project([place[0], place[1], 0.0].into())
+            .context("in the picture")?;
+        click_pixel(&b, [p.x, p.y]).await?;
+        let done = format!(
+            "return document.querySelectorAll('[aria-label=\"Points of the reference\"] [role=button]')[{i}].innerText.includes('✓')"
+        );
+        b.until("the corner", &done).await?;
+    }
+    b.sees("The marks miss the reference by").await?;
+    look_over(&b, "Bench, floor", &mut barriers).await?;
+
+    // Bodies: arrivals and points. Both feet of the leader at one count by mouse, taken back and brought
+    // again; then the rest of the repetition in the way the mouse sends it.
+    let exact: Vec<MarkCommand> = marks(&performance, &frames, &Hand::exact());
+    let arrivals: Vec<(Role, MediaTime)> = exact
+        .iter()
+        .filter_map(|c| match c {
+            MarkCommand::MarkStep { role, at, .. } => Some((*role, *at)),
+            _ => None,
+        })
+        .collect();
+    let (_, at) = arrivals[0];
+    let frame = frames.iter().position(|f| *f == at).context("a frame")?;
+    b.key("w").await?;
+    seek(&b, frame).await?;
+    b.key("b").await?;
+    b.sees("0 of 19 points").await?;
+    let body = &performance.bodies(at.secs())[0];
+    for landmark in &Landmark::ALL[..4] {
+        let p = camera
+            .project(body.joint(*landmark))
+            .context("in the picture")?;
+        click_pixel(&b, [p.x, p.y]).await?;
+    }
+    b.sees("4 of 19 points").await?;
+    b.key("Ctrl+z").await?;
+    b.sees("3 of 19 points").await?;
+    b.key("Ctrl+y").await?;
+    b.sees("4 of 19 points").await?;
+    // The chosen point is moved by the arrow keys.
+    b.key("p").await?;
+    b.key("ArrowRight").await?;
+    b.press("Left arrives").await?;
+    b.until(
+        "the arrival",
+        "return document.querySelectorAll('svg[aria-label^=\"Count rail\"] rect[opacity=\"1\"]').length > 0",
+    )
+    .await?;
+    look_over(&b, "Bench, bodies", &mut barriers).await?;
+    let rest: Vec<Entry> = exact
+        .into_iter()
+        .filter(|c| {
+            matches!(
+                c,
+                MarkCommand::MarkStep { .. } | MarkCommand::PlaceAll { .. }
+            )
+        })
+        .map(Entry::Command)
+        .collect();
+    let version = house.app.store().mark_log(house.studio, take).await?.len() as i32;
+    upright_server::review::mark(house.app.store(), house.studio, None, take, version, rest)
+        .await
+        .map_err(|p| anyhow::anyhow!(p.detail))?;
+    b.client.refresh().await?;
+
+    // The finding, confirmed by two keys.
+    b.sees("Leans back out of the hold").await?;
+    b.sees("2 of 2 repetitions").await?;
+    b.until(
+        "the film",
+        "return document.querySelector('video')?.readyState >= 2",
+    )
+    .await?;
+    b.key("j").await?;
+    look_over(&b, "Bench, findings", &mut barriers).await?;
+    b.key("Enter").await?;
+    b.sees("Log the correction").await?;
+    look_over(&b, "Correction sheet", &mut barriers).await?;
+    b.client
+        .active_element()
+        .await?
+        .send_keys("\u{e007}")
+        .await?;
+    b.sees("In the log").await?;
+    b.press("Close review").await?;
+    b.sees("Open again").await?;
+
+    // In the log, and followed in Progress.
+    b.press("People").await?;
+    b.xpath("//a[.='Ivo Marsh']").await?.click().await?;
+    b.sees("Keep your chest over your own feet").await?;
+    b.sees("doctor or physiotherapist").await?;
+    look_over(&b, "Log", &mut barriers).await?;
+
+    // A second take, better: marked by the same hand, no film kept of it.
+    let better = Scenario {
+        habits: [Habits::default(); 2],
+        seed: 32,
+        ..leaning()
+    };
+    let second = Performance::new(&better)?;
+    let times = second.frame_times();
+    let couple = house.app.store().couples(house.studio).await?[0].id;
+    let held_on = jiff::Zoned::now()
+        .date()
+        .saturating_add(jiff::Span::new().days(7));
+    let new = NewTake {
+        couple_id: couple,
+        held_on,
+        place: "Quiet Hall".into(),
+    };
+    let later = house.app.store().create_take(house.studio, &new).await?.id;
+    let no_film = NewClip {
+        state: ClipState::NotKept,
+        file_name: "later.mp4".into(),
+        bytes: 0,
+        original: None,
+        size: [1280, 720],
+        frame_times: times.iter().map(|t| t.0).collect(),
+    };
+    house
+        .app
+        .store()
+        .add_clip(house.studio, later, &no_film)
+        .await?;
+    let entries = marks(&second, &times, &Hand::ordinary(5))
+        .into_iter()
+        .map(Entry::Command)
+        .collect();
+    upright_server::review::mark(house.app.store(), house.studio, None, later, 0, entries)
+        .await
+        .map_err(|p| anyhow::anyhow!(p.detail))?;
+    b.xpath("//main//a[.='Progress']").await?.click().await?;
+    b.sees("Better, and it is real.").await?;
+    b.sees("Smallest change that could be told here").await?;
+    look_over(&b, "Progress", &mut barriers).await?;
+
+    // In the dark, and the sheet of keys.
+    b.press("Dark colours").await?;
+    look_over(&b, "Progress, dark", &mut barriers).await?;
+    for (place, text) in [
+        ("Charts", "Pass and change ends"),
+        ("Bench", "film not kept"),
+        ("Today", "Look again"),
+    ] {
+        b.press(place).await?;
+        b.sees(text).await?;
+        look_over(&b, &format!("{place}, dark"), &mut barriers).await?;
+    }
+    b.key("?").await?;
+    b.sees("one repetition").await?;
+    look_over(&b, "Keys", &mut barriers).await?;
+    anyhow::ensure!(barriers.is_empty(), "{}", barriers.join("\n"));
+    b.client.clone().close().await?;
+    Ok(())
+}
+
+/// Random seeks and many single steps over a clip whose rate varies, each seek checked against the
+/// frame that the browser says it shows.
+#[tokio::test]
+async fn seeks_land_on_their_frame_at_a_variable_rate() -> anyhow::Result<()> {
+    let house = House::open().await?;
+    let performance = Performance::new(&Scenario {
+        repetitions: 1,
+        size: [640, 360],
+        ..Scenario::default()
+    })?;
+    let steady = simulated_clip(&performance, house.folder.path()).await?;
+    let clip: PathBuf = house.folder.path().join("variable.mp4");
+    let done = std::process::Command::new("ffmpeg")
+        .args(["-v", "error", "-y", "-i"])
+        .arg(&steady)
+        .args([
+            "-vf",
+            "select='mod(n,7)*mod(n,11)'",
+            "-fps_mode",
+            "vfr",
+            "-c:v",
+            "libx264",
+            "-an",
+        ])
+        .arg(&clip)
+        .status()?;
+    anyhow::ensure!(done.success());
+    let b = Browser::start().await?;
+    b.sign_in(&house.url, "coach@hall.example", PASSWORD)
+        .await?;
+    let store = house.app.store();
+    let person = |name: &str| upright_store::PersonInput {
+        name: name.into(),
+        height: 1.7,
+        note: String::new(),
+        consent: true,
+    };
+    let leader_id = store.create_person(house.studio, &person("A")).await?.id;
+    let follower_id = store.create_person(house.studio, &person("B")).await?.id;
+    store
+        .create_couple(
+            house.studio,
+            &upright_store::CoupleInput {
+                leader_id,
+                follower_id,
+                frame_limit: None,
+            },
+        )
+        .await?;
+    b.press("Bench").await?;
+    b.press("New take").await?;
+    b.choose("Couple", "A & B").await?;
+    b.give_file(clip).await?;
+    b.press("Upload").await?;
+    b.until(
+        "the film",
+        "return document.querySelector('video')?.readyState >= 2",
+    )
+    .await?;
+    let take = url_id(&b).await?;
+    let n = store
+        .clip(house.studio, take)
+        .await?
+        .context("the clip")?
+        .frame_times
+        .len();
+    anyhow::ensure!(n > 60, "{n} frames");
+    let mut state = 12_345u64;
+    for _ in 0..24 {
+        // A small linear congruence is random enough to jump about.
+        state = state
+            .wrapping_mul(6_364_136_223_846_793_005)
+            .wrapping_add(1);
+        let frame = (state >> 33) as usize % n;
+        seek(&b, frame).await?;
+        frame_shown(&b, frame).await?;
+    }
+    b.client.clone().close().await?;
+    Ok(())
+}
+
+/// Goes to a frame with the keys' own means: the page's slider would be coarser.
+async fn seek(b: &Browser, frame: usize) -> anyhow::Result<()> {
+    let now = b
+        .css("[data-testid=frame]")
+        .await?
+        .text()
+        .await?
+        .split_whitespace()
+        .nth(1)
+        .and_then(|t| t.parse::<usize>().ok())
+        .context("the frame's number")?
+        - 1;
+    let key = if frame > now { "." } else { "," };
+    b.client
+        .execute(
+            "const [key, times] = arguments;
+             const press = n => { if (n > 0) { window.dispatchEvent(new KeyboardEvent('keydown', { key, cancelable: true }));
+               requestAnimationFrame(() => requestAnimationFrame(() => press(n - 1))); } };
+             press(times);",
+            vec![json!(key), json!(frame.abs_diff(now))],
+        )
+        .await?;
+    let script = format!(
+        "return document.querySelector('[data-testid=frame]').innerText.startsWith('frame {} of')",
+        frame + 1
+    );
+    b.until("the frame", &script).await
+}
+
+async fn url_id(b: &Browser) -> anyhow::Result<uuid::Uuid> {
+    let url = b.client.current_url().await?;
+    Ok(url.path().rsplit('/').next().unwrap_or_default().parse()?)
+}

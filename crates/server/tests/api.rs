@@ -1,0 +1,972 @@
+//! The web interface on a real database and real files.
+
+use std::path::Path;
+use std::time::Duration;
+
+use reqwest::{Client, Method, StatusCode, multipart};
+use serde_json::{Value, json};
+use tokio::net::TcpListener;
+use upright_core::marks::Entry;
+use upright_core::units::MediaTime;
+use upright_media::{Film, encode};
+use upright_server::auth::hash_password;
+use upright_server::{App, Parts};
+use upright_store::{Blobs, NewAccount, Store, testing};
+use upright_studio::{Habits, Hand, Performance, Renderer, Scenario, marks};
+
+const PASSWORD: &str = "a quiet rehearsal room";
+
+struct House {
+    url: String,
+    app: App,
+    folder: tempfile::TempDir,
+}
+
+/// Serves the application on a new database, with one studio for each of the e-mail addresses.
+async fn house(emails: &[&str]) -> House {
+    let store = testing::database().await;
+    let hash = hash_password(PASSWORD).unwrap();
+    for email in emails {
+        let account = NewAccount {
+            email,
+            name: "Coach",
+            password_hash: &hash,
+        };
+        store.create_studio("A hall", None, account).await.unwrap();
+    }
+    open(store, tempfile::tempdir().unwrap()).await
+}
+
+async fn open(store: Store, folder: tempfile::TempDir) -> House {
+    let app = App::new(Parts {
+        store,
+        blobs: Blobs::in_folder(&folder.path().join("blobs")).unwrap(),
+        incoming: folder.path().join("incoming"),
+        web: folder.path().join("web"),
+        demo: None,
+        most_clip: Some(3_000_000),
+    });
+    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let url = format!("http://{}", listener.local_addr().unwrap());
+    tokio::spawn(upright_server::serve(
+        listener,
+        app.clone(),
+        std::future::pending(),
+    ));
+    House { url, app, folder }
+}
+
+/// A browser's stand-in: cookies, and the token that goes back with every change.
+struct Coach {
+    url: String,
+    client: Client,
+    token: String,
+}
+
+impl Coach {
+    async fn visitor(house: &House) -> Self {
+        let client = Client::builder().cookie_store(true).build().unwrap();
+        let session: Value = client
+            .get(format!("{}/api/session", house.url))
+            .send()
+            .await
+            .unwrap()
+            .json()
+            .await
+            .unwrap();
+        let token = session["token"].as_str().unwrap().to_owned();
+        Self {
+            url: house.url.clone(),
+            client,
+            token,
+        }
+    }
+
+    async fn signed_in(house: &House, email: &str) -> Self {
+        let coach = Self::visitor(house).await;
+        let (status, _) = coach
+            .send(
+                Method::POST,
+                "/api/session",
+                Some(json!({"email": email, "password": PASSWORD})),
+                None,
+            )
+            .await;
+        assert_eq!(status, StatusCode::OK);
+        coach
+    }
+
+    async fn send(
+        &self,
+        method: Method,
+        path: &str,
+        body: Option<Value>,
+        version: Option<i64>,
+    ) -> (StatusCode, Value) {
+        let mut r = self
+            .client
+            .request(method, format!("{}{path}", self.url))
+            .header("x-csrf-token", &self.token);
+        if let Some(body) = body {
+            r = r.json(&body);
+        }
+        if let Some(v) = version {
+            r = r.header("if-match", format!("\"{v}\""));
+        }
+        let answer = r.send().await.unwrap();
+        let status = answer.status();
+        (status, answer.json().await.unwrap_or(Value::Null))
+    }
+
+    async fn get(&self, path: &str) -> Value {
+        let (status, body) = self.send(Method::GET, path, None, None).await;
+        assert_eq!(status, StatusCode::OK, "{path} {body}");
+        body
+    }
+
+    async fn post(&self, path: &str, body: Value) -> Value {
+        let (status, body) = self.send(Method::POST, path, Some(body), None).await;
+        assert!(status.is_success(), "{path} {status} {body}");
+        body
+    }
+
+    /// Two people 1.82 m and 1.66 m tall, a couple and a take; their ids.
+    async fn take(&self) -> (String, String, String, String) {
+        let id = |v: &Value| v["id"].as_str().unwrap().to_owned();
+        let leader = id(&self
+            .post("/api/people", json!({"name": "Nell Ashby", "height": 1.82}))
+            .await);
+        let follower = id(&self
+            .post("/api/people", json!({"name": "Ivo Marsh", "height": 1.66}))
+            .await);
+        let couple = self
+            .post(
+                "/api/couples",
+                json!({"leader_id": leader, "follower_id": follower}),
+            )
+            .await;
+        let take = self
+            .post(
+                "/api/takes",
+                json!({"couple_id": id(&couple), "held_on": "2026-03-07", "place": "Hall"}),
+            )
+            .await;
+        (leader, follower, id(&couple), id(&take))
+    }
+
+    /// Marks a simulated performance whole.
+    async fn mark(&self, take: &str, scenario: &Scenario) -> Value {
+        let p = Performance::new(scenario).unwrap();
+        let entries: Vec<Entry> = marks(&p, &p.frame_times(), &Hand::ordinary(scenario.seed))
+            .into_iter()
+            .map(Entry::Command)
+            .collect();
+        let version = self.get(&format!("/api/takes/{take}/bench")).await["version"].as_i64();
+        let path = format!("/api/takes/{take}/marks");
+        let (status, bench) = self
+            .send(
+                Method::POST,
+                &path,
+                Some(json!({ "entries": entries })),
+                version,
+            )
+            .await;
+        assert_eq!(status, StatusCode::OK, "{bench}");
+        bench
+    }
+
+    async fn upload(&self, take: &str, name: &str, bytes: Vec<u8>) -> (StatusCode, Value) {
+        let part = multipart::Part::bytes(bytes).file_name(name.to_owned());
+        let answer = self
+            .client
+            .post(format!("{}/api/takes/{take}/clip", self.url))
+            .header("x-csrf-token", &self.token)
+            .multipart(multipart::Form::new().part("clip", part))
+            .send()
+            .await
+            .unwrap();
+        let status = answer.status();
+        (status, answer.json().await.unwrap_or(Value::Null))
+    }
+
+    async fn prepared(&self, take: &str) -> Value {
+        for _ in 0..600 {
+            let clip = self.get(&format!("/api/takes/{take}")).await["clip"].clone();
+            if clip["state"] != "preparing" {
+                return clip;
+            }
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        panic!("the clip was not prepared")
+    }
+}
+
+fn leaning() -> Scenario {
+    let mut s = Scenario {
+        seed: 12,
+        ..Scenario::default()
+    };
+    s.habits[1] = Habits {
+        lean_away: 9.0,
+        ..Habits::default()
+    };
+    s
+}
+
+async fn film(scenario: &Scenario, folder: &Path) -> Vec<u8> {
+    let p = Performance::new(scenario).unwrap();
+    let r = Renderer::new(&p).unwrap();
+    let to = folder.join("film.mp4");
+    let times = p.frame_times().iter().map(|t| t.secs()).collect();
+    let form = Film {
+        size: scenario.size,
+        fps: scenario.fps,
+    };
+    encode(form, r.frames(times), None, &to).await.unwrap();
+    std::fs::read(to).unwrap()
+}
+
+fn small() -> Scenario {
+    Scenario {
+        repetitions: 1,
+        size: [320, 180],
+        fps: 25.0,
+        ..Scenario::default()
+    }
+}
+
+#[tokio::test]
+async fn health_and_headers() {
+    let h = house(&[]).await;
+    let answer = reqwest::get(format!("{}/api/health", h.url)).await.unwrap();
+    assert_eq!(answer.status(), 200);
+    for (name, value) in [
+        ("x-content-type-options", "nosniff"),
+        ("x-frame-options", "DENY"),
+        ("referrer-policy", "same-origin"),
+    ] {
+        assert_eq!(answer.headers()[name], value);
+    }
+    assert_eq!(answer.headers()["x-request-id"].len(), 36);
+    let body: Value = answer.json().await.unwrap();
+    assert_eq!(
+        (&body["status"], &body["database"]),
+        (&json!("ok"), &json!(true))
+    );
+    h.app.store().close().await;
+    let answer = reqwest::get(format!("{}/api/health", h.url)).await.unwrap();
+    assert_eq!(answer.status(), 503);
+}
+
+#[tokio::test]
+async fn the_page_carries_a_fresh_nonce_and_a_strict_policy() {
+    let h = house(&[]).await;
+    let web = h.folder.path().join("web/assets");
+    std::fs::create_dir_all(&web).unwrap();
+    std::fs::write(web.join("a.js"), "1").unwrap();
+    std::fs::write(
+        h.folder.path().join("web/index.html"),
+        "<meta content=\"__CSP_NONCE__\">",
+    )
+    .unwrap();
+    let mut seen = Vec::new();
+    for path in ["/", "/takes/anything"] {
+        let answer = reqwest::get(format!("{}{path}", h.url)).await.unwrap();
+        let policy = answer.headers()["content-security-policy"]
+            .to_str()
+            .unwrap()
+            .to_owned();
+        assert!(!policy.contains("unsafe"), "{policy}");
+        let text = answer.text().await.unwrap();
+        let nonce = text.split('"').nth(1).unwrap().to_owned();
+        assert!(
+            policy.contains(&format!("'nonce-{nonce}'")),
+            "{policy} {text}"
+        );
+        seen.push(nonce);
+    }
+    assert_ne!(seen[0], seen[1]);
+    let asset = reqwest::get(format!("{}/assets/a.js", h.url))
+        .await
+        .unwrap();
+    assert!(
+        asset.headers()["cache-control"]
+            .to_str()
+            .unwrap()
+            .contains("immutable")
+    );
+    for missing in ["/assets/none.js", "/api/none"] {
+        let answer = reqwest::get(format!("{}{missing}", h.url)).await.unwrap();
+        assert_eq!(answer.status(), 404, "{missing}");
+        assert_eq!(answer.headers()["content-type"], "application/problem+json");
+    }
+}
+
+#[test]
+fn the_published_description_is_the_routes_own() {
+    let kept = include_str!("../../../docs/formats/openapi.json");
+    let fresh = serde_json::to_value(upright_server::openapi()).unwrap();
+    assert!(
+        serde_json::from_str::<Value>(kept).unwrap() == fresh,
+        "docs/formats/openapi.json is out of date: run make types"
+    );
+}
+
+#[tokio::test]
+async fn signing_in_needs_the_right_words_from_the_right_page() {
+    let h = house(&["coach@hall.example"]).await;
+    let v = Coach::visitor(&h).await;
+    let words = json!({"email": "coach@hall.example", "password": "wrong"});
+    let (status, problem) = v
+        .send(Method::POST, "/api/session", Some(words), None)
+        .await;
+    assert_eq!(status, 401);
+    assert_eq!(problem["title"], "That did not match");
+    // Without the page's token, and from another page.
+    let right = json!({"email": "COACH@hall.example ", "password": PASSWORD});
+    let post = |client: &Client| client.post(format!("{}/api/session", h.url)).json(&right);
+    assert_eq!(post(&v.client).send().await.unwrap().status(), 403);
+    let foreign = post(&v.client)
+        .header("x-csrf-token", &v.token)
+        .header("origin", "http://elsewhere.example")
+        .send()
+        .await
+        .unwrap();
+    assert_eq!(foreign.status(), 403);
+    let answer = post(&v.client)
+        .header("x-csrf-token", &v.token)
+        .send()
+        .await
+        .unwrap();
+    assert_eq!(answer.status(), 200);
+    let cookie = answer.headers()["set-cookie"]
+        .to_str()
+        .unwrap()
+        .to_lowercase();
+    assert!(
+        cookie.contains("httponly") && cookie.contains("samesite=lax"),
+        "{cookie}"
+    );
+    assert_eq!(v.get("/api/session").await["name"], "Coach");
+    let (status, _) = v.send(Method::DELETE, "/api/session", None, None).await;
+    assert_eq!(status, 204);
+    let (status, _) = v.send(Method::GET, "/api/people", None, None).await;
+    assert_eq!(status, 401);
+}
+
+#[tokio::test]
+async fn guessing_is_slowed_down() {
+    let h = house(&["coach@hall.example"]).await;
+    let v = Coach::visitor(&h).await;
+    for _ in 0..8 {
+        let words = json!({"email": "coach@hall.example", "password": "guess"});
+        let (status, _) = v
+            .send(Method::POST, "/api/session", Some(words), None)
+            .await;
+        assert_eq!(status, 401);
+    }
+    let words = json!({"email": "coach@hall.example", "password": PASSWORD});
+    let (status, problem) = v
+        .send(Method::POST, "/api/session", Some(words), None)
+        .await;
+    assert_eq!(status, 429);
+    assert!(
+        problem["detail"]
+            .as_str()
+            .unwrap()
+            .contains("quarter of an hour")
+    );
+}
+
+/// Every route of the published description, with its path's ids filled in.
+fn routes(id: &str) -> Vec<(Method, String)> {
+    let document = serde_json::to_value(upright_server::openapi()).unwrap();
+    let mut out = Vec::new();
+    for (path, methods) in document["paths"].as_object().unwrap() {
+        for method in methods.as_object().unwrap().keys() {
+            let filled = path.replace("{id}", id).replace("{decision}", id);
+            out.push((method.to_uppercase().parse().unwrap(), filled));
+        }
+    }
+    assert!(out.len() >= 25, "{}", out.len());
+    out
+}
+
+#[tokio::test]
+async fn nothing_is_shown_to_a_visitor() {
+    let h = house(&[]).await;
+    let v = Coach::visitor(&h).await;
+    for (method, path) in routes("019516a0-0000-7000-8000-000000000000") {
+        if path == "/api/health" || path == "/api/session" {
+            continue;
+        }
+        let (status, problem) = v
+            .send(method.clone(), &path, Some(json!({})), Some(0))
+            .await;
+        assert_eq!(status, 401, "{method} {path} {problem}");
+    }
+}
+
+#[tokio::test]
+async fn bad_input_is_refused_in_words_on_every_route() {
+    let h = house(&["coach@hall.example"]).await;
+    let c = Coach::signed_in(&h, "coach@hall.example").await;
+    let nobody = "019516a0-0000-7000-8000-000000000000";
+    for id in [nobody, "no-id", "%00"] {
+        for (method, path) in routes(id) {
+            if path == "/api/session" || (method == Method::GET && !path.contains(id)) {
+                continue;
+            }
+            for body in [
+                json!(null),
+                json!([]),
+                json!({"surplus": 1}),
+                json!({"name": "\u{0}", "height": 1e300}),
+            ] {
+                let (status, problem) = c.send(method.clone(), &path, Some(body), Some(0)).await;
+                assert!(
+                    status.is_client_error(),
+                    "{method} {path} {status} {problem}"
+                );
+                assert!(
+                    problem["detail"].as_str().is_some_and(|d| d.len() > 8),
+                    "{path} {problem}"
+                );
+            }
+        }
+    }
+    let refused = [
+        ("/api/people", json!({"name": "  ", "height": 1.7}), "name"),
+        (
+            "/api/people",
+            json!({"name": "A", "height": 17.0}),
+            "between 100 and 230 cm",
+        ),
+        (
+            "/api/people",
+            json!({"name": "A", "height": 1.7, "note": "x".repeat(2001)}),
+            "2000",
+        ),
+        (
+            "/api/people",
+            json!({"name": "a\u{0}b", "height": 1.7}),
+            "no letter",
+        ),
+        (
+            "/api/couples",
+            json!({"leader_id": nobody, "follower_id": nobody}),
+            "two people",
+        ),
+        (
+            "/api/takes",
+            json!({"couple_id": nobody, "held_on": "1826-03-07"}),
+            "day",
+        ),
+    ];
+    for (path, body, words) in refused {
+        let (status, problem) = c.send(Method::POST, path, Some(body), None).await;
+        assert_eq!(status, 422, "{path} {problem}");
+        assert!(
+            problem["detail"].as_str().unwrap().contains(words),
+            "{problem}"
+        );
+    }
+    let zero = json!({"email": "a\u{0}@b.example", "password": "x"});
+    let (status, _) = c.send(Method::POST, "/api/session", Some(zero), None).await;
+    assert_eq!(status, 422);
+    let (status, _) = c.send(Method::PATCH, "/api/people", None, None).await;
+    assert_eq!(status, 405);
+    let huge = json!({"name": "x".repeat(2_000_000), "height": 1.7});
+    let (status, _) = c.send(Method::POST, "/api/people", Some(huge), None).await;
+    assert_eq!(status, 413);
+}
+
+#[tokio::test]
+async fn another_studio_finds_nothing() {
+    let h = house(&["here@hall.example", "there@hall.example"]).await;
+    let here = Coach::signed_in(&h, "here@hall.example").await;
+    let there = Coach::signed_in(&h, "there@hall.example").await;
+    let (leader, follower, couple, take) = here.take().await;
+    let bench = here.mark(&take, &leaning()).await;
+    let version = bench["version"].as_i64();
+    let decide = json!({"fault": "P1", "role": "follower", "verdict": "confirmed"});
+    let bench = here
+        .post(&format!("/api/takes/{take}/decisions"), decide.clone())
+        .await;
+    let decision = bench["decisions"][0]["id"].as_str().unwrap().to_owned();
+    let correction = here.get(&format!("/api/people/{follower}/log")).await[0]["id"]
+        .as_str()
+        .unwrap()
+        .to_owned();
+    let person = json!({"name": "Taken", "height": 1.7});
+    let change = json!({"cue": "c", "drill": "d", "drill_step": 1, "recheck_on": null});
+    let tries = [
+        (Method::GET, format!("/api/people/{leader}"), None),
+        (Method::PUT, format!("/api/people/{leader}"), Some(person)),
+        (Method::GET, format!("/api/people/{follower}/log"), None),
+        (
+            Method::GET,
+            format!("/api/people/{follower}/progress"),
+            None,
+        ),
+        (
+            Method::PUT,
+            format!("/api/couples/{couple}/frame-limit"),
+            Some(json!({"frame_limit": 1.2})),
+        ),
+        (
+            Method::POST,
+            "/api/couples".into(),
+            Some(json!({"leader_id": leader, "follower_id": follower})),
+        ),
+        (
+            Method::POST,
+            "/api/takes".into(),
+            Some(json!({"couple_id": couple, "held_on": "2026-03-07"})),
+        ),
+        (Method::GET, format!("/api/takes/{take}"), None),
+        (Method::GET, format!("/api/takes/{take}/bench"), None),
+        (Method::GET, format!("/api/takes/{take}/video"), None),
+        (
+            Method::POST,
+            format!("/api/takes/{take}/marks"),
+            Some(json!({"entries": [{"do": "undo"}]})),
+        ),
+        (
+            Method::PUT,
+            format!("/api/takes/{take}/reviewed"),
+            Some(json!({"reviewed": true})),
+        ),
+        (
+            Method::POST,
+            format!("/api/takes/{take}/decisions"),
+            Some(decide),
+        ),
+        (
+            Method::DELETE,
+            format!("/api/takes/{take}/decisions/{decision}"),
+            None,
+        ),
+        (
+            Method::PUT,
+            format!("/api/corrections/{correction}"),
+            Some(change),
+        ),
+        (
+            Method::POST,
+            format!("/api/corrections/{correction}/looks"),
+            Some(json!({"fine": true})),
+        ),
+    ];
+    for (method, path, body) in tries {
+        let (status, problem) = there.send(method.clone(), &path, body, version).await;
+        assert_eq!(status, 404, "{method} {path} {problem}");
+    }
+    let (status, _) = there.upload(&take, "a.mp4", b"x".to_vec()).await;
+    assert_eq!(status, 404);
+    for list in ["/api/people", "/api/couples", "/api/takes"] {
+        assert_eq!(there.get(list).await, json!([]), "{list}");
+    }
+    let today = there.get("/api/today").await;
+    assert_eq!((&today["waiting"], &today["due"]), (&json!([]), &json!([])));
+    // And nothing of it was changed.
+    assert_eq!(
+        here.get(&format!("/api/people/{leader}")).await["name"],
+        "Nell Ashby"
+    );
+    assert_eq!(
+        here.get(&format!("/api/takes/{take}/bench")).await["version"].as_i64(),
+        version
+    );
+}
+
+#[tokio::test]
+async fn marks_are_appended_in_turn_and_taken_back() {
+    let h = house(&["coach@hall.example"]).await;
+    let c = Coach::signed_in(&h, "coach@hall.example").await;
+    let (.., take) = c.take().await;
+    let path = format!("/api/takes/{take}/marks");
+    let one = json!({"entries": [{"do": "name_figure", "chart": "shag-basic", "repetitions": 4}]});
+    let (status, _) = c.send(Method::POST, &path, Some(one.clone()), None).await;
+    assert_eq!(status, 428);
+    let (status, bench) = c
+        .send(Method::POST, &path, Some(one.clone()), Some(0))
+        .await;
+    assert_eq!(status, 200);
+    assert_eq!(bench["version"], 1);
+    assert_eq!(bench["analysis"]["count_stage"]["state"], "missing");
+    // A second window that has not seen it.
+    let (status, problem) = c.send(Method::POST, &path, Some(one), Some(0)).await;
+    assert_eq!(status, 412);
+    assert!(
+        problem["detail"]
+            .as_str()
+            .unwrap()
+            .contains("another window")
+    );
+    // All or none.
+    let mixed = json!({"entries": [{"do": "tap", "at": 5}, {"do": "mark_floor", "point": 0, "pixel": [1, 2]}]});
+    let (status, problem) = c.send(Method::POST, &path, Some(mixed), Some(1)).await;
+    assert_eq!(status, 422);
+    assert!(
+        problem["detail"]
+            .as_str()
+            .unwrap()
+            .contains("how long and how wide")
+    );
+    let bench = c.get(&format!("/api/takes/{take}/bench")).await;
+    assert_eq!(
+        (&bench["version"], &bench["marks"]["count"]),
+        (&json!(1), &Value::Null)
+    );
+    let (_, bench) = c
+        .send(
+            Method::POST,
+            &path,
+            Some(json!({"entries": [{"do": "undo"}]})),
+            Some(1),
+        )
+        .await;
+    assert_eq!(bench["marks"]["chart"], Value::Null);
+    assert_eq!(
+        (&bench["can_undo"], &bench["can_redo"]),
+        (&json!(false), &json!(true))
+    );
+    let (_, bench) = c
+        .send(
+            Method::POST,
+            &path,
+            Some(json!({"entries": [{"do": "redo"}]})),
+            Some(2),
+        )
+        .await;
+    assert_eq!(bench["marks"]["chart"], "shag-basic");
+    let nothing = json!({"entries": []});
+    let (status, _) = c.send(Method::POST, &path, Some(nothing), Some(3)).await;
+    assert_eq!(status, 422);
+}
+
+#[tokio::test]
+async fn two_windows_at_once_lose_nothing() {
+    let h = house(&["coach@hall.example"]).await;
+    let c = Coach::signed_in(&h, "coach@hall.example").await;
+    let (.., take) = c.take().await;
+    let path = format!("/api/takes/{take}/marks");
+    let tap = |i: i64| json!({"entries": [{"do": "tap", "at": 1000 * i}]});
+    let sent = futures::future::join_all(
+        (1..=6).map(|i| c.send(Method::POST, &path, Some(tap(i)), Some(0))),
+    )
+    .await;
+    let taken = sent.iter().filter(|s| s.0 == 200).count();
+    let refused = sent.iter().filter(|s| s.0 == 412).count();
+    assert_eq!((taken, refused), (1, 5), "{sent:?}");
+    assert_eq!(
+        c.get(&format!("/api/takes/{take}/bench")).await["version"],
+        1
+    );
+}
+
+#[tokio::test]
+async fn a_finding_becomes_a_correction_and_can_be_taken_back() {
+    let h = house(&["coach@hall.example"]).await;
+    let c = Coach::signed_in(&h, "coach@hall.example").await;
+    let (_, follower, _, take) = c.take().await;
+    let bench = c.mark(&take, &leaning()).await;
+    let first = &bench["analysis"]["judged"][0];
+    assert_eq!(
+        (&first["fault"], &first["role"], &first["showing"]),
+        (&json!("P1"), &json!("follower"), &json!(4))
+    );
+    let path = format!("/api/takes/{take}/decisions");
+    let decide = |verdict: &str, reason: &str| json!({"fault": "P1", "role": "follower", "verdict": verdict, "reason": reason});
+    let (status, _) = c
+        .send(Method::POST, &path, Some(decide("dismissed", " ")), None)
+        .await;
+    assert_eq!(status, 422);
+    let absent = json!({"fault": "R3", "role": "follower", "verdict": "confirmed"});
+    let (status, _) = c.send(Method::POST, &path, Some(absent), None).await;
+    assert_eq!(status, 422);
+    let mut wished = decide("confirmed", "");
+    wished["wish"] = json!({"cue": "Chest over your feet.", "drill_step": 2});
+    let bench = c.post(&path, wished).await;
+    let (status, _) = c
+        .send(Method::POST, &path, Some(decide("confirmed", "")), None)
+        .await;
+    assert_eq!(status, 409);
+    let log = c.get(&format!("/api/people/{follower}/log")).await;
+    let logged = &log[0];
+    assert_eq!(
+        (&logged["cue"], &logged["drill_step"]),
+        (&json!("Chest over your feet."), &json!(2))
+    );
+    assert_eq!(
+        (&logged["showing"], &logged["measured"], &logged["unit"]),
+        (&json!(4), &json!(4), &json!("degrees"))
+    );
+    assert!((logged["value"].as_f64().unwrap() - 9.0).abs() < 2.0);
+    let today = jiff::Zoned::now().date();
+    let week = today.saturating_add(jiff::Span::new().weeks(1)).to_string();
+    assert_eq!(logged["recheck_on"], week);
+    // A look moves the date on; two fine looks widen it.
+    let looks = format!("/api/corrections/{}/looks", logged["id"].as_str().unwrap());
+    c.post(&looks, json!({"fine": true})).await;
+    let after = c.post(&looks, json!({"fine": true})).await;
+    assert_eq!(
+        (&after["looks"], &after["fine_looks"]),
+        (&json!(2), &json!(2))
+    );
+    let month = today.saturating_add(jiff::Span::new().weeks(4)).to_string();
+    assert_eq!(after["recheck_on"], month);
+    let change = json!({"cue": "Stand.", "drill": "Wall", "drill_step": 3, "recheck_on": null});
+    let put = format!("/api/corrections/{}", logged["id"].as_str().unwrap());
+    let (status, _) = c
+        .send(Method::PUT, &put, Some(change.clone()), Some(1))
+        .await;
+    assert_eq!(status, 412);
+    let (status, changed) = c
+        .send(Method::PUT, &put, Some(change), after["version"].as_i64())
+        .await;
+    assert_eq!(
+        (status, &changed["cue"]),
+        (StatusCode::OK, &json!("Stand."))
+    );
+    let progress = c.get(&format!("/api/people/{follower}/progress")).await;
+    let p1 = progress["faults"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|f| f["fault"] == "P1")
+        .unwrap();
+    assert_eq!(
+        (&p1["progress"]["status"], &p1["progress"]["answer"]),
+        (&json!("new"), &json!("one_take"))
+    );
+    let id = bench["decisions"][0]["id"].as_str().unwrap();
+    let (status, bench) = c
+        .send(Method::DELETE, &format!("{path}/{id}"), None, None)
+        .await;
+    assert_eq!((status, &bench["decisions"]), (StatusCode::OK, &json!([])));
+    assert_eq!(
+        c.get(&format!("/api/people/{follower}/log")).await,
+        json!([])
+    );
+}
+
+#[tokio::test]
+async fn a_corrected_height_renews_the_measures() {
+    let h = house(&["coach@hall.example"]).await;
+    let c = Coach::signed_in(&h, "coach@hall.example").await;
+    let (leader, _, couple, take) = c.take().await;
+    c.mark(&take, &Scenario::default()).await;
+    let steps = async || {
+        let p = c.get(&format!("/api/people/{leader}/progress")).await;
+        let f = p["faults"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .find(|f| f["fault"] == "S2")
+            .unwrap()
+            .clone();
+        f["progress"]["now"]["value"].as_f64().unwrap()
+    };
+    let before = steps().await;
+    let change = json!({"name": "Nell Ashby", "height": 1.40});
+    let (status, _) = c
+        .send(
+            Method::PUT,
+            &format!("/api/people/{leader}"),
+            Some(change.clone()),
+            Some(1),
+        )
+        .await;
+    assert_eq!(status, 200);
+    // The same steps are longer for a shorter person.
+    assert!(steps().await > 1.15 * before);
+    let (status, _) = c
+        .send(
+            Method::PUT,
+            &format!("/api/people/{leader}"),
+            Some(change),
+            Some(1),
+        )
+        .await;
+    assert_eq!(status, 412);
+    let limit = format!("/api/couples/{couple}/frame-limit");
+    let (status, _) = c
+        .send(
+            Method::PUT,
+            &limit,
+            Some(json!({"frame_limit": 9.0})),
+            Some(1),
+        )
+        .await;
+    assert_eq!(status, 422);
+    let (status, set) = c
+        .send(
+            Method::PUT,
+            &limit,
+            Some(json!({"frame_limit": 1.3})),
+            Some(1),
+        )
+        .await;
+    assert_eq!((status, &set["version"]), (StatusCode::OK, &json!(2)));
+}
+
+#[tokio::test]
+async fn a_clip_is_taken_in_prepared_and_played_in_ranges() {
+    let h = house(&["coach@hall.example"]).await;
+    let c = Coach::signed_in(&h, "coach@hall.example").await;
+    let (.., take) = c.take().await;
+    let bytes = film(&small(), h.folder.path()).await;
+    let frames = Performance::new(&small()).unwrap().frame_times();
+    let (status, problem) = c.upload(&take, "notes.mp4", b"not a film".to_vec()).await;
+    assert_eq!(status, 422);
+    assert!(
+        problem["detail"]
+            .as_str()
+            .unwrap()
+            .contains("MP4, MOV or WebM")
+    );
+    let (status, _) = c.upload(&take, "huge.mp4", vec![0; 3_100_000]).await;
+    assert_eq!(status, 413);
+    let left: Vec<_> = std::fs::read_dir(h.folder.path().join("incoming"))
+        .unwrap()
+        .collect();
+    assert!(left.is_empty(), "refused files are left behind");
+    let (status, clip) = c.upload(&take, "../../evil.mp4", bytes.clone()).await;
+    assert_eq!(status, 202, "{clip}");
+    assert_eq!(clip["file_name"], "evil.mp4");
+    let (status, _) = c.upload(&take, "again.mp4", bytes).await;
+    assert_eq!(status, 409);
+    let clip = c.prepared(&take).await;
+    assert_eq!(
+        (&clip["state"], &clip["width"], &clip["height"]),
+        (&json!("ready"), &json!(320), &json!(180))
+    );
+    let seen: Vec<MediaTime> = serde_json::from_value(clip["frames"].clone()).unwrap();
+    assert_eq!(seen.len(), frames.len());
+    assert!(
+        seen.iter()
+            .zip(&frames)
+            .all(|(a, b)| (a.0 - b.0).abs() < 30)
+    );
+    let video = format!("{}/api/takes/{take}/video", h.url);
+    let whole = c.client.get(&video).send().await.unwrap();
+    assert_eq!(
+        (
+            whole.status().as_u16(),
+            whole.headers()["content-type"].to_str().unwrap()
+        ),
+        (200, "video/mp4")
+    );
+    let whole = whole.bytes().await.unwrap();
+    for (range, expected) in [
+        ("bytes=0-99", 0..100),
+        ("bytes=500-", 500..whole.len()),
+        ("bytes=-64", whole.len() - 64..whole.len()),
+    ] {
+        let part = c
+            .client
+            .get(&video)
+            .header("range", range)
+            .send()
+            .await
+            .unwrap();
+        assert_eq!(part.status(), 206, "{range}");
+        let says = part.headers()["content-range"].to_str().unwrap().to_owned();
+        assert_eq!(
+            says,
+            format!(
+                "bytes {}-{}/{}",
+                expected.start,
+                expected.end - 1,
+                whole.len()
+            )
+        );
+        assert_eq!(
+            part.bytes().await.unwrap(),
+            whole[expected.clone()],
+            "{range}"
+        );
+    }
+    let beyond = c
+        .client
+        .get(&video)
+        .header("range", "bytes=99999999-")
+        .send()
+        .await
+        .unwrap();
+    assert_eq!(beyond.status(), 416);
+}
+
+#[tokio::test]
+async fn a_preparation_left_behind_is_taken_up_again() {
+    let first = house(&["coach@hall.example"]).await;
+    let c = Coach::signed_in(&first, "coach@hall.example").await;
+    let (.., take) = c.take().await;
+    let bytes = film(&small(), first.folder.path()).await;
+    let kept = first.folder.path().join("kept.mp4");
+    std::fs::write(&kept, &bytes).unwrap();
+    first
+        .app
+        .blobs()
+        .put_file("original/left", &kept)
+        .await
+        .unwrap();
+    let studio = first
+        .app
+        .store()
+        .account_by_email("coach@hall.example")
+        .await
+        .unwrap()
+        .unwrap()
+        .studio_id;
+    let clip = |key: &str| upright_store::NewClip {
+        state: upright_store::ClipState::Preparing,
+        file_name: "left.mp4".into(),
+        bytes: bytes.len() as i64,
+        original: Some(key.into()),
+        size: [320, 180],
+        frame_times: Vec::new(),
+    };
+    let studio = upright_store::StudioId(studio);
+    first
+        .app
+        .store()
+        .add_clip(studio, take.parse().unwrap(), &clip("original/left"))
+        .await
+        .unwrap();
+    // As after a restart: another server on the same database and files.
+    let again = App::new(Parts {
+        store: first.app.store().clone(),
+        blobs: first.app.blobs().clone(),
+        incoming: first.folder.path().join("incoming"),
+        web: first.folder.path().join("web"),
+        demo: None,
+        most_clip: None,
+    });
+    upright_server::intake::resume(&again).await.unwrap();
+    assert_eq!(c.prepared(&take).await["state"], "ready");
+    // One whose original is gone ends as failed, in words, and can be sent again.
+    let couple = c.get("/api/couples").await[0]["id"].clone();
+    let other = c
+        .post(
+            "/api/takes",
+            json!({"couple_id": couple, "held_on": "2026-03-08"}),
+        )
+        .await;
+    let other = other["id"].as_str().unwrap().to_owned();
+    first
+        .app
+        .store()
+        .add_clip(studio, other.parse().unwrap(), &clip("original/gone"))
+        .await
+        .unwrap();
+    upright_server::intake::resume(&again).await.unwrap();
+    let failed = c.prepared(&other).await;
+    assert_eq!(failed["state"], "failed");
+    assert!(failed["failure"].as_str().unwrap().len() > 20);
+    let (status, _) = c.upload(&other, "again.mp4", bytes).await;
+    assert_eq!(status, 202);
+    assert_eq!(c.prepared(&other).await["state"], "ready");
+}
