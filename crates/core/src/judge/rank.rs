@@ -19,7 +19,7 @@ fn basic(area: &str) -> f64 {
 }
 
 /// Fills in causes, scores and offers, and sorts.
-pub(super) fn rank(judged: &mut Vec<Judged>, catalogue: &[Fault]) {
+pub(super) fn rank(judged: &mut [Judged], catalogue: &[Fault]) {
     let entry = |id: &str| catalogue.iter().find(|f| f.id == id);
     for j in judged.iter_mut() {
         let Some(f) = entry(&j.fault) else { continue };
