@@ -1,4 +1,5 @@
 //! Real files of the kinds phones make, and some that are none.
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 use std::path::{Path, PathBuf};
 use std::process::Command;

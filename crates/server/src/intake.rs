@@ -11,7 +11,7 @@ use crate::problem::Problem;
 /// Where a preparation keeps its files while it works.
 fn workplace(app: &App) -> Result<tempfile::TempDir, Problem> {
     let folder = app.incoming();
-    std::fs::create_dir_all(&folder).map_err(|e| Problem::internal(&e))?;
+    std::fs::create_dir_all(folder).map_err(|e| Problem::internal(&e))?;
     tempfile::tempdir_in(folder).map_err(|e| Problem::internal(&e))
 }
 

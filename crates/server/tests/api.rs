@@ -1,4 +1,5 @@
 //! The web interface on a real database and real files.
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 use std::path::Path;
 use std::time::Duration;

@@ -1,4 +1,5 @@
 //! The whole street on simulated takes with known truth.
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 use std::fmt::Write as _;
 
