@@ -7,8 +7,11 @@ web/node_modules/.package-lock.json: web/package-lock.json
 	cd web && npm ci --no-audit --no-fund
 	touch $@
 
-web: web/node_modules/.package-lock.json
+web/dist/index.html: web/node_modules/.package-lock.json web/index.html web/vite.config.ts \
+  $(shell find web/src web/public -type f)
 	cd web && npm run --silent build
+
+web: web/dist/index.html
 
 build: web
 	cargo build --locked -p upright-pair

@@ -5,8 +5,8 @@ use std::path::PathBuf;
 use anyhow::Context as _;
 use serde_json::json;
 use upright_core::body::Landmark;
-use upright_core::marks::{Entry, FloorReference, MarkCommand};
-use upright_core::units::{MediaTime, Role};
+use upright_core::marks::{Entry, FloorReference};
+use upright_core::units::{Foot, MediaTime, Role};
 use upright_e2e::{Browser, House, PASSWORD, simulated_clip};
 use upright_store::{ClipState, NewClip, NewTake};
 use upright_studio::{Habits, Hand, Performance, Scenario, marks};
@@ -204,63 +204,57 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
     b.sees("The marks miss the reference by").await?;
     look_over(&b, "Bench, floor", &mut barriers).await?;
 
-    // Bodies: arrivals and points. Both feet of the leader at one count by mouse, taken back and brought
-    // again; then the rest of the repetition in the way the mouse sends it.
-    let exact: Vec<MarkCommand> = marks(&performance, &frames, &Hand::exact());
-    let arrivals: Vec<(Role, MediaTime)> = exact
-        .iter()
-        .filter_map(|c| match c {
-            MarkCommand::MarkStep { role, at, .. } => Some((*role, *at)),
-            _ => None,
-        })
-        .collect();
-    let (_, at) = arrivals[0];
-    let frame = frames.iter().position(|f| *f == at).context("a frame")?;
-    b.key("w").await?;
-    seek(&b, frame).await?;
+    // Bodies: one whole repetition by mouse and keyboard, both dancers: arrivals, feet, hips, shoulders.
     b.key("b").await?;
-    b.sees("0 of 19 points").await?;
-    let body = &performance.bodies(at.secs())[0];
-    for landmark in &Landmark::ALL[..4] {
-        let p = camera
-            .project(body.joint(*landmark))
-            .context("in the picture")?;
-        click_pixel(&b, [p.x, p.y]).await?;
+    for role in Role::BOTH {
+        if role == Role::Follower {
+            b.key("r").await?;
+        }
+        for (i, a) in performance
+            .arrivals(role)
+            .iter()
+            .filter(|a| a.repetition == 0)
+            .enumerate()
+        {
+            b.css(&format!("[data-cell='1-{}']", a.count))
+                .await?
+                .click()
+                .await?;
+            let near = |f: &MediaTime| (f.secs() - a.at).abs();
+            let frame = (0..frames.len())
+                .min_by(|x, y| near(&frames[*x]).total_cmp(&near(&frames[*y])))
+                .context("a frame")?;
+            seek(&b, frame).await?;
+            b.sees("0 of 19 points").await?;
+            b.key(if a.foot == Foot::Left { "a" } else { "d" }).await?;
+            let body = &performance.bodies(frames[frame].secs())[role as usize];
+            for landmark in &Landmark::ALL[..8] {
+                let p = camera
+                    .project(body.joint(*landmark))
+                    .context("in the picture")?;
+                click_pixel(&b, [p.x, p.y]).await?;
+            }
+            b.sees("8 of 19 points").await?;
+            if i == 0 {
+                // Taken back, brought again, moved by the arrow keys.
+                b.key("Ctrl+z").await?;
+                b.sees("7 of 19 points").await?;
+                b.key("Ctrl+y").await?;
+                b.sees("8 of 19 points").await?;
+                b.key("p").await?;
+                b.key("ArrowRight").await?;
+                b.key("ArrowLeft").await?;
+            }
+        }
     }
-    b.sees("4 of 19 points").await?;
-    b.key("Ctrl+z").await?;
-    b.sees("3 of 19 points").await?;
-    b.key("Ctrl+y").await?;
-    b.sees("4 of 19 points").await?;
-    // The chosen point is moved by the arrow keys.
-    b.key("p").await?;
-    b.key("ArrowRight").await?;
-    b.press("Left arrives").await?;
-    b.until(
-        "the arrival",
-        "return document.querySelectorAll('svg[aria-label^=\"Count rail\"] rect[opacity=\"1\"]').length > 0",
-    )
-    .await?;
+    b.sees("8 of 16 counts").await?;
     look_over(&b, "Bench, bodies", &mut barriers).await?;
-    let rest: Vec<Entry> = exact
-        .into_iter()
-        .filter(|c| {
-            matches!(
-                c,
-                MarkCommand::MarkStep { .. } | MarkCommand::PlaceAll { .. }
-            )
-        })
-        .map(Entry::Command)
-        .collect();
-    let version = house.app.store().mark_log(house.studio, take).await?.len() as i32;
-    upright_server::review::mark(house.app.store(), house.studio, None, take, version, rest)
-        .await
-        .map_err(|p| anyhow::anyhow!(p.detail))?;
+    // All of it is kept: a new load shows the same.
     b.client.refresh().await?;
 
     // The finding, confirmed by two keys.
     b.sees("Leans back out of the hold").await?;
-    b.sees("2 of 2 repetitions").await?;
+    b.sees("1 of 1 repetitions").await?;
     b.until(
         "the film",
         "return document.querySelector('video')?.readyState >= 2",

@@ -16,7 +16,7 @@ const PLACE: &str = "__CSP_NONCE__";
 /// What the browser may load: everything from here and nothing from elsewhere.
 fn policy(nonce: &str) -> String {
     format!(
-        "default-src 'self'; style-src 'self' 'nonce-{nonce}'; img-src 'self' blob: data:; \
+        "default-src 'self'; style-src 'self' 'nonce-{nonce}'; img-src 'self' blob:; \
          media-src 'self' blob:; font-src 'self'; connect-src 'self'; object-src 'none'; \
          base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
     )

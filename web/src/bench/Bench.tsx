@@ -56,8 +56,11 @@ export function Bench({
   const cells = useMemo(() => analysis.count?.cells ?? [], [analysis.count]);
   const cell = useMemo(() => cellAt(cells, player.at), [cells, player.at]);
 
-  const pick = (to: Cell) =>
+  const pick = (to: Cell) => {
+    // Another count is another body to mark, from its first point on.
+    if (mode === 'bodies') set({ landmark: 0 });
     player.seekTime(mode === 'bodies' ? momentOf(analysis, to, role) : to.at);
+  };
   const countBy = (by: number) => {
     const i = cell ? cells.indexOf(cell) : 0;
     const to = cells[Math.max(0, Math.min(cells.length - 1, i + by))];

@@ -20,7 +20,12 @@ interface Acts {
   withdraw: (decision: string) => void;
 }
 
-const certainty = (p: number) => (p >= 0.95 ? 'surely' : p >= 0.8 ? 'very likely' : 'perhaps');
+const grades: Record<Schemas['Grade'], string> = {
+  fine: 'fine on average',
+  borderline: 'borderline',
+  clear: 'clear',
+  strong: 'strong',
+};
 
 /** What to fix first; effects are folded under their cause. */
 export function Findings({
@@ -155,7 +160,8 @@ function Finding({
       </Box>
       <Typography variant="caption" component="p" color="text.secondary" sx={{ my: 0.25 }}>
         {j.showing} of {j.of} repetitions · {fault ? reading(fault.measure, j.value, j.unit) : ''} ·
-        fine: {bandText(j.band, j.unit)} · {certainty(j.probability)}
+        fine: {bandText(j.band, j.unit)} · {grades[j.grade]},{' '}
+        {Math.round(Math.min(99, 100 * j.probability))} % sure
         {effect && ' · explained by the line above'}
       </Typography>
       {fault?.caution && chosen && (

@@ -119,7 +119,11 @@ export function Overlay({
   const down = (e: PointerEvent) => {
     const at = pixel(e);
     if (!marking || !at || e.button !== 0) return;
-    const hit = marking.handles.find((h) => Math.hypot(h.pixel[0] - at[0], h.pixel[1] - at[1]) < 9);
+    // Heels lie on one another in profile: a point that is not set yet is set, wherever the click falls.
+    const unset = !marking.handles.some((h) => h.id === marking.chosen);
+    const hit = unset
+      ? undefined
+      : marking.handles.find((h) => Math.hypot(h.pixel[0] - at[0], h.pixel[1] - at[1]) < 9);
     if (hit) {
       marking.choose(hit.id);
       setDrag({ id: hit.id, pixel: hit.pixel });

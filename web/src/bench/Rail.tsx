@@ -256,7 +256,15 @@ export function Rail({
           );
         })}
         {count && at >= begin && at <= end && (
-          <line x1={x(at)} x2={x(at)} y1={14} y2={height} stroke={tone.caution} strokeWidth={2} />
+          <line
+            x1={x(at)}
+            x2={x(at)}
+            y1={14}
+            y2={height}
+            stroke={tone.caution}
+            strokeWidth={2}
+            pointerEvents="none"
+          />
         )}
       </svg>
     </Box>

@@ -1,0 +1,114 @@
+//! The program renders a take whose truth file agrees with what the core reads from marks on its clip.
+#![allow(clippy::unwrap_used)]
+
+use std::process::Command;
+
+use upright_core::analyse::analyse;
+use upright_core::marks::Marks;
+use upright_core::measure::CoupleBody;
+use upright_core::units::MediaTime;
+use upright_media::{frame_times, probe};
+use upright_studio::{Hand, Performance, Scenario, Truth, marks};
+
+fn program() -> Command {
+    Command::new(env!("CARGO_BIN_EXE_upright-pair"))
+}
+
+#[tokio::test]
+async fn a_rendered_clip_and_its_truth_file_agree() {
+    let dir = tempfile::tempdir().unwrap();
+    let scenario = Scenario {
+        repetitions: 2,
+        size: [640, 360],
+        fps: 25.0,
+        seed: 8,
+        ..Scenario::default()
+    };
+    let file = dir.path().join("scenario.json");
+    std::fs::write(&file, serde_json::to_vec(&scenario).unwrap()).unwrap();
+    let clip = dir.path().join("take.mp4");
+    let done = program()
+        .arg("studio")
+        .arg(&file)
+        .arg(&clip)
+        .output()
+        .unwrap();
+    assert!(
+        done.status.success(),
+        "{}",
+        String::from_utf8_lossy(&done.stderr)
+    );
+
+    let made = probe(&clip).await.unwrap();
+    assert_eq!((made.width, made.height, made.sound), (640, 360, true));
+    let times = frame_times(&clip).await.unwrap().times;
+    let frames: Vec<MediaTime> = times.into_iter().map(MediaTime).collect();
+    let text = std::fs::read(clip.with_extension("truth.json")).unwrap();
+    let truth: Truth = serde_json::from_slice(&text).unwrap();
+    assert_eq!(truth.scenario, scenario);
+
+    // Marks at the projected truth, on the frames that are in the file.
+    let performance = Performance::new(&truth.scenario).unwrap();
+    let mut m = Marks::default();
+    for command in marks(&performance, &frames, &Hand::exact()) {
+        command.apply(&mut m).unwrap();
+    }
+    let couple = CoupleBody {
+        heights: scenario.heights,
+        frame_limit: None,
+    };
+    let a = analyse(&m, couple, [640.0, 360.0]);
+    assert!(a.footprints.len() >= 32);
+    for f in &a.footprints {
+        let t = truth
+            .feet
+            .iter()
+            .find(|t| {
+                (t.role, t.foot, t.repetition, t.count) == (f.role, f.foot, f.repetition, f.count)
+            })
+            .unwrap();
+        for (seen, real) in [(f.heel, t.heel), (f.toe, t.toe)] {
+            assert!(
+                (seen[0] - real[0]).hypot(seen[1] - real[1]) < 0.01,
+                "{f:?} {t:?}"
+            );
+        }
+    }
+    let gaps: Vec<f64> = a
+        .measures
+        .iter()
+        .filter(|m| m.id == "separation")
+        .map(|m| {
+            let t = truth
+                .counts
+                .iter()
+                .find(|t| (t.repetition, Some(t.count)) == (m.repetition, m.count))
+                .unwrap();
+            (m.reading.estimate().unwrap().value - t.separation).abs()
+        })
+        .collect();
+    assert!(
+        gaps.len() >= 14 && gaps.iter().all(|g| *g < 0.02),
+        "{gaps:?}"
+    );
+}
+
+#[test]
+fn mistakes_are_told_in_words() {
+    let dir = tempfile::tempdir().unwrap();
+    let file = dir.path().join("scenario.json");
+    std::fs::write(&file, r#"{"chart": "none"}"#).unwrap();
+    let run = |args: &[&str]| {
+        let done = program()
+            .args(args)
+            .env_remove("DATABASE_URL")
+            .output()
+            .unwrap();
+        assert!(!done.status.success());
+        String::from_utf8_lossy(&done.stderr).into_owned()
+    };
+    let said = run(&["studio", &file.display().to_string(), "/dev/null"]);
+    assert!(said.contains("no chart “none”"), "{said}");
+    assert!(run(&["studio", "/nowhere.json", "a.mp4"]).contains("cannot be read"));
+    assert!(run(&["serve"]).contains("DATABASE_URL"));
+}
