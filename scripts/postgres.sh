@@ -7,7 +7,8 @@ pg_bin=$(compgen -G '/usr/lib/postgresql/*/bin' | sort -V | tail -n 1 || true)
 # PostgreSQL refuses to run as root; then everything of it runs as Debian's postgres user.
 pg_as() {
   if [ "$(id -u)" = 0 ]; then
-    setpriv --reuid=postgres --regid=postgres --clear-groups env -i PATH=/usr/bin:/bin HOME=/tmp LC_ALL=C.UTF-8 "$@"
+    # From a folder that user can stand in.
+    (cd / && exec setpriv --reuid=postgres --regid=postgres --clear-groups env -i PATH=/usr/bin:/bin HOME=/tmp LC_ALL=C.UTF-8 "$@")
   else
     "$@"
   fi
