@@ -2,7 +2,7 @@ import createCache from '@emotion/cache';
 import { CacheProvider } from '@emotion/react';
 import CssBaseline from '@mui/material/CssBaseline';
 import { ThemeProvider } from '@mui/material/styles';
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { QueryCache, QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { Refused } from './api/client';
@@ -13,7 +13,15 @@ import { theme } from './theme';
 const nonce = document.querySelector<HTMLMetaElement>('meta[name=csp-nonce]')?.content;
 const cache = createCache({ key: 'up', nonce, prepend: true });
 
-const client = new QueryClient({
+const client: QueryClient = new QueryClient({
+  queryCache: new QueryCache({
+    // A session that has ended brings the sign-in back.
+    onError: (error) => {
+      if (error instanceof Refused && error.status === 401) {
+        void client.invalidateQueries({ queryKey: ['session'] });
+      }
+    },
+  }),
   defaultOptions: {
     queries: {
       refetchOnWindowFocus: false,

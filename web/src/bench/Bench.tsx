@@ -99,14 +99,14 @@ export function Bench({
     }
   };
 
-  const place = (pixel: Pixel) => {
+  const place = (pixel: Pixel, stay = false) => {
     if (mode === 'floor' && marks.floor) {
       send({ do: 'mark_floor', point: corner, pixel: clampPixel(pixel) });
       const next = corners.findIndex((_, i) => i > corner && !marks.floor?.points[i]);
-      if (next >= 0) set({ corner: next });
+      if (next >= 0 && !stay) set({ corner: next });
     } else if (mode === 'bodies') {
       send({ do: 'place', role, at: player.at, landmark: name, pixel: clampPixel(pixel) });
-      if (landmark < landmarks.length - 1) set({ landmark: landmark + 1 });
+      if (landmark < landmarks.length - 1 && !stay) set({ landmark: landmark + 1 });
     }
   };
   const move = (id: number, pixel: Pixel) => {
@@ -216,6 +216,12 @@ export function Bench({
       set(mode === 'floor' ? { corner: (corner + 1) % 8 } : { landmark: (landmark + 1) % 19 }),
     p: () =>
       set(mode === 'floor' ? { corner: (corner + 7) % 8 } : { landmark: (landmark + 18) % 19 }),
+    s: () => {
+      // By keyboard alone: into the middle of the picture, and on from there by the arrow keys.
+      if (canMark && !handles.some((h) => h.id === overlayMarking?.chosen)) {
+        place([(clip?.width ?? 0) / 2, (clip?.height ?? 0) / 2], true);
+      }
+    },
     c: copy,
     a: () => arrive('L', true),
     d: () => arrive('R', true),

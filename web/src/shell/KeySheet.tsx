@@ -30,6 +30,7 @@ const groups: [string, [string, string][]][] = [
       ['b', 'bodies'],
       ['r', 'the other role'],
       ['n p', 'next, previous point'],
+      ['s', 'set the chosen point in the middle, to be moved by arrows'],
       ['c', 'copy the points from the frame before'],
       ['a d', 'left, right foot arrives with weight'],
       ['x', 'take the arrival or the chosen point away'],
