@@ -1,20 +1,15 @@
 import Alert from '@mui/material/Alert';
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Checkbox from '@mui/material/Checkbox';
-import Dialog from '@mui/material/Dialog';
-import DialogActions from '@mui/material/DialogActions';
-import DialogContent from '@mui/material/DialogContent';
-import DialogTitle from '@mui/material/DialogTitle';
 import FormControlLabel from '@mui/material/FormControlLabel';
 import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
-import { useState, type FormEvent } from 'react';
+import { useState } from 'react';
 import type { Schemas } from '../api/client';
 import { useCatalogue, useDecide } from '../api/hooks';
 import { RoleMark } from '../shapes/RoleMark';
-import { Failure } from '../shell/State';
+import { FormDialog } from '../shell/FormDialog';
 import { bandText, reading, todayIso, type Role } from '../words';
 
 /** Seen, why, say, do, target, look again: a finding becomes a correction. Enter logs it as proposed. */
@@ -41,8 +36,7 @@ export function CorrectionSheet({
   const [recheck, setRecheck] = useState('');
   if (!fault) return null;
   const proposed = roles.length === 1 ? (fault.cue[roles[0] ?? 'leader'] ?? '') : '';
-  const submit = (e: FormEvent) => {
-    e.preventDefault();
+  const submit = () => {
     decide.mutate(
       {
         fault: j.fault,
@@ -56,87 +50,74 @@ export function CorrectionSheet({
   };
   const who = (role: Role) => (role === 'leader' ? take.leader : take.follower);
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="sm" aria-labelledby="sheet-title">
-      <Box component="form" onSubmit={submit}>
-        <DialogTitle id="sheet-title" sx={{ display: 'flex', gap: 1, alignItems: 'center' }}>
+    <FormDialog
+      wide
+      title={
+        <>
           <RoleMark role={j.role} /> {fault.name}
-        </DialogTitle>
-        <DialogContent sx={{ display: 'grid', gap: 1.5 }}>
-          <Typography variant="body2">
-            <b>Seen</b> in {j.showing} of {j.of} repetitions{count ? `, most at ${count}` : ''}:{' '}
-            {reading(fault.measure, j.value, j.unit)}. Fine is {bandText(j.band, j.unit)}.{' '}
-            {fault.reason}
-          </Typography>
-          {causing && (
-            <Typography variant="body2">
-              <b>Why</b> It comes with “{causing.name}”; mend that first and look again.
-            </Typography>
-          )}
-          {fault.caution && <Alert severity="warning">{fault.caution}</Alert>}
-          {!j.role && (
-            <Box role="group" aria-label="For whom">
-              {(['leader', 'follower'] as const).map((role) => (
-                <FormControlLabel
-                  key={role}
-                  label={who(role)}
-                  control={
-                    <Checkbox
-                      checked={roles.includes(role)}
-                      onChange={(e) =>
-                        setRoles((r) =>
-                          e.target.checked ? [...r, role] : r.filter((x) => x !== role),
-                        )
-                      }
-                    />
+        </>
+      }
+      action="Log the correction"
+      actionFirst
+      disabled={roles.length === 0}
+      busy={decide.isPending}
+      error={decide.error}
+      onSubmit={submit}
+      onClose={onClose}
+    >
+      <Typography variant="body2">
+        <b>Seen</b> in {j.showing} of {j.of} repetitions{count ? `, most at ${count}` : ''}:{' '}
+        {reading(fault.measure, j.value, j.unit)}. Fine is {bandText(j.band, j.unit)}.{' '}
+        {fault.reason}
+      </Typography>
+      {causing && (
+        <Typography variant="body2">
+          <b>Why</b> It comes with “{causing.name}”; mend that first and look again.
+        </Typography>
+      )}
+      {fault.caution && <Alert severity="warning">{fault.caution}</Alert>}
+      {!j.role && (
+        <Box role="group" aria-label="For whom">
+          {(['leader', 'follower'] as const).map((role) => (
+            <FormControlLabel
+              key={role}
+              label={who(role)}
+              control={
+                <Checkbox
+                  checked={roles.includes(role)}
+                  onChange={(e) =>
+                    setRoles((r) => (e.target.checked ? [...r, role] : r.filter((x) => x !== role)))
                   }
                 />
-              ))}
-            </Box>
-          )}
-          <TextField
-            label={roles.length === 1 ? 'Say' : 'Say (empty: each role’s own cue)'}
-            multiline
-            value={cue ?? proposed}
-            onChange={(e) => setCue(e.target.value)}
-          />
-          <TextField
-            select
-            label="Do"
-            value={step}
-            onChange={(e) => setStep(Number(e.target.value))}
-          >
-            {fault.ladder.map((d, i) => (
-              <MenuItem key={d} value={i + 1}>
-                {i + 1}. {d}
-              </MenuItem>
-            ))}
-          </TextField>
-          <Typography variant="body2">
-            <b>Target</b> {fault.target}
-          </Typography>
-          <TextField
-            label="Look again on (empty: in a week)"
-            type="date"
-            value={recheck}
-            onChange={(e) => setRecheck(e.target.value)}
-            slotProps={{ inputLabel: { shrink: true }, htmlInput: { min: todayIso() } }}
-          />
-          <Failure error={decide.error} />
-        </DialogContent>
-        <DialogActions>
-          <Button onClick={onClose}>Cancel</Button>
-          <Button
-            type="submit"
-            variant="contained"
-            autoFocus
-            disabled={roles.length === 0}
-            loading={decide.isPending}
-          >
-            Log the correction
-          </Button>
-        </DialogActions>
-      </Box>
-    </Dialog>
+              }
+            />
+          ))}
+        </Box>
+      )}
+      <TextField
+        label={roles.length === 1 ? 'Say' : 'Say (empty: each role’s own cue)'}
+        multiline
+        value={cue ?? proposed}
+        onChange={(e) => setCue(e.target.value)}
+      />
+      <TextField select label="Do" value={step} onChange={(e) => setStep(Number(e.target.value))}>
+        {fault.ladder.map((d, i) => (
+          <MenuItem key={d} value={i + 1}>
+            {i + 1}. {d}
+          </MenuItem>
+        ))}
+      </TextField>
+      <Typography variant="body2">
+        <b>Target</b> {fault.target}
+      </Typography>
+      <TextField
+        label="Look again on (empty: in a week)"
+        type="date"
+        value={recheck}
+        onChange={(e) => setRecheck(e.target.value)}
+        slotProps={{ inputLabel: { shrink: true }, htmlInput: { min: todayIso() } }}
+      />
+    </FormDialog>
   );
 }
 
@@ -153,39 +134,30 @@ export function DismissSheet({
   const catalogue = useCatalogue();
   const decide = useDecide(take);
   const [reason, setReason] = useState('');
-  const submit = (e: FormEvent) => {
-    e.preventDefault();
+  const submit = () => {
     decide.mutate(
       { fault: j.fault, role: j.role ?? 'couple', verdict: 'dismissed', reason },
       { onSuccess: onClose },
     );
   };
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="xs" aria-labelledby="dismiss-title">
-      <Box component="form" onSubmit={submit}>
-        <DialogTitle id="dismiss-title">
-          Dismiss “{catalogue.data?.faults.find((f) => f.id === j.fault)?.name ?? j.fault}”
-        </DialogTitle>
-        <DialogContent>
-          <TextField
-            sx={{ mt: 1 }}
-            fullWidth
-            required
-            autoFocus
-            label="Why it is none here"
-            placeholder="styling, other school, marked badly…"
-            value={reason}
-            onChange={(e) => setReason(e.target.value)}
-          />
-          <Failure error={decide.error} />
-        </DialogContent>
-        <DialogActions>
-          <Button onClick={onClose}>Cancel</Button>
-          <Button type="submit" variant="contained" loading={decide.isPending}>
-            Dismiss
-          </Button>
-        </DialogActions>
-      </Box>
-    </Dialog>
+    <FormDialog
+      title={`Dismiss “${catalogue.data?.faults.find((f) => f.id === j.fault)?.name ?? j.fault}”`}
+      action="Dismiss"
+      busy={decide.isPending}
+      error={decide.error}
+      onSubmit={submit}
+      onClose={onClose}
+    >
+      <TextField
+        fullWidth
+        required
+        autoFocus
+        label="Why it is none here"
+        placeholder="styling, other school, marked badly…"
+        value={reason}
+        onChange={(e) => setReason(e.target.value)}
+      />
+    </FormDialog>
   );
 }

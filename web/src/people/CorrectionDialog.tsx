@@ -1,15 +1,9 @@
-import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
-import Dialog from '@mui/material/Dialog';
-import DialogActions from '@mui/material/DialogActions';
-import DialogContent from '@mui/material/DialogContent';
-import DialogTitle from '@mui/material/DialogTitle';
 import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
-import { useState, type FormEvent } from 'react';
+import { useState } from 'react';
 import type { Schemas } from '../api/client';
 import { useCatalogue, useChangeCorrection } from '../api/hooks';
-import { Failure } from '../shell/State';
+import { FormDialog } from '../shell/FormDialog';
 
 /** Changes what a logged correction says, its step on the ladder and its date. */
 export function CorrectionDialog({
@@ -25,8 +19,7 @@ export function CorrectionDialog({
   const [step, setStep] = useState(was.drill_step);
   const [recheck, setRecheck] = useState(was.recheck_on ?? '');
   const save = useChangeCorrection();
-  const submit = (e: FormEvent) => {
-    e.preventDefault();
+  const submit = () => {
     const input = {
       cue,
       drill: fault?.ladder[step - 1] ?? was.drill,
@@ -36,47 +29,35 @@ export function CorrectionDialog({
     save.mutate({ was, input }, { onSuccess: onClose });
   };
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="sm" aria-labelledby="correction-title">
-      <Box component="form" onSubmit={submit}>
-        <DialogTitle id="correction-title">{fault?.name ?? was.fault}</DialogTitle>
-        <DialogContent>
-          <Box sx={{ display: 'grid', gap: 1.5, pt: 1 }}>
-            <TextField
-              label="Say"
-              multiline
-              required
-              value={cue}
-              onChange={(e) => setCue(e.target.value)}
-            />
-            <TextField
-              select
-              label="Do"
-              value={step}
-              onChange={(e) => setStep(Number(e.target.value))}
-            >
-              {(fault?.ladder ?? [was.drill]).map((d, i) => (
-                <MenuItem key={d} value={i + 1}>
-                  {i + 1}. {d}
-                </MenuItem>
-              ))}
-            </TextField>
-            <TextField
-              label="Look again on"
-              type="date"
-              value={recheck}
-              onChange={(e) => setRecheck(e.target.value)}
-              slotProps={{ inputLabel: { shrink: true } }}
-            />
-          </Box>
-          <Failure error={save.error} />
-        </DialogContent>
-        <DialogActions>
-          <Button onClick={onClose}>Cancel</Button>
-          <Button type="submit" variant="contained" loading={save.isPending}>
-            Save
-          </Button>
-        </DialogActions>
-      </Box>
-    </Dialog>
+    <FormDialog
+      wide
+      title={fault?.name ?? was.fault}
+      busy={save.isPending}
+      error={save.error}
+      onSubmit={submit}
+      onClose={onClose}
+    >
+      <TextField
+        label="Say"
+        multiline
+        required
+        value={cue}
+        onChange={(e) => setCue(e.target.value)}
+      />
+      <TextField select label="Do" value={step} onChange={(e) => setStep(Number(e.target.value))}>
+        {(fault?.ladder ?? [was.drill]).map((d, i) => (
+          <MenuItem key={d} value={i + 1}>
+            {i + 1}. {d}
+          </MenuItem>
+        ))}
+      </TextField>
+      <TextField
+        label="Look again on"
+        type="date"
+        value={recheck}
+        onChange={(e) => setRecheck(e.target.value)}
+        slotProps={{ inputLabel: { shrink: true } }}
+      />
+    </FormDialog>
   );
 }

@@ -1,15 +1,9 @@
-import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
-import Dialog from '@mui/material/Dialog';
-import DialogActions from '@mui/material/DialogActions';
-import DialogContent from '@mui/material/DialogContent';
-import DialogTitle from '@mui/material/DialogTitle';
 import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
-import { useState, type FormEvent } from 'react';
+import { useState } from 'react';
 import type { Schemas } from '../api/client';
 import { useCreateCouple } from '../api/hooks';
-import { Failure } from '../shell/State';
+import { FormDialog } from '../shell/FormDialog';
 
 /** Two people, and who leads. */
 export function CoupleDialog({
@@ -22,8 +16,7 @@ export function CoupleDialog({
   const [leader, setLeader] = useState('');
   const [follower, setFollower] = useState('');
   const create = useCreateCouple();
-  const submit = (e: FormEvent) => {
-    e.preventDefault();
+  const submit = () => {
     create.mutate({ leader_id: leader, follower_id: follower }, { onSuccess: onClose });
   };
   const choice = (label: string, value: string, set: (v: string) => void) => (
@@ -36,23 +29,16 @@ export function CoupleDialog({
     </TextField>
   );
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="xs" aria-labelledby="couple-title">
-      <Box component="form" onSubmit={submit}>
-        <DialogTitle id="couple-title">New couple</DialogTitle>
-        <DialogContent>
-          <Box sx={{ display: 'grid', gap: 1.5, pt: 1 }}>
-            {choice('Leader', leader, setLeader)}
-            {choice('Follower', follower, setFollower)}
-          </Box>
-          <Failure error={create.error} />
-        </DialogContent>
-        <DialogActions>
-          <Button onClick={onClose}>Cancel</Button>
-          <Button type="submit" variant="contained" disabled={!leader || !follower}>
-            Save
-          </Button>
-        </DialogActions>
-      </Box>
-    </Dialog>
+    <FormDialog
+      title="New couple"
+      disabled={!leader || !follower}
+      busy={create.isPending}
+      error={create.error}
+      onSubmit={submit}
+      onClose={onClose}
+    >
+      {choice('Leader', leader, setLeader)}
+      {choice('Follower', follower, setFollower)}
+    </FormDialog>
   );
 }

@@ -1,16 +1,10 @@
-import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Checkbox from '@mui/material/Checkbox';
-import Dialog from '@mui/material/Dialog';
-import DialogActions from '@mui/material/DialogActions';
-import DialogContent from '@mui/material/DialogContent';
-import DialogTitle from '@mui/material/DialogTitle';
 import FormControlLabel from '@mui/material/FormControlLabel';
 import TextField from '@mui/material/TextField';
-import { useState, type FormEvent } from 'react';
+import { useState } from 'react';
 import type { Schemas } from '../api/client';
 import { useSavePerson } from '../api/hooks';
-import { Failure } from '../shell/State';
+import { FormDialog } from '../shell/FormDialog';
 
 /** Adds a person, or changes one. */
 export function PersonDialog({ was, onClose }: { was?: Schemas['Person']; onClose: () => void }) {
@@ -19,53 +13,45 @@ export function PersonDialog({ was, onClose }: { was?: Schemas['Person']; onClos
   const [note, setNote] = useState(was?.note ?? '');
   const [consent, setConsent] = useState(was?.consent ?? false);
   const save = useSavePerson();
-  const submit = (e: FormEvent) => {
-    e.preventDefault();
+  const submit = () => {
     const input = { name, height: Number(height) / 100, note, consent };
     save.mutate({ was, input }, { onSuccess: onClose });
   };
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="xs" aria-labelledby="person-title">
-      <Box component="form" onSubmit={submit}>
-        <DialogTitle id="person-title">{was ? was.name : 'New person'}</DialogTitle>
-        <DialogContent sx={{ display: 'grid', gap: 1.5 }}>
-          <TextField
-            sx={{ mt: 1 }}
-            label="Name"
-            required
-            autoFocus
-            value={name}
-            onChange={(e) => setName(e.target.value)}
-          />
-          <TextField
-            label="Standing height in cm, without shoes"
-            required
-            type="number"
-            value={height}
-            onChange={(e) => setHeight(e.target.value)}
-            slotProps={{ htmlInput: { min: 100, max: 230, step: 1 } }}
-          />
-          <TextField
-            label="Notes for cautions"
-            multiline
-            minRows={2}
-            value={note}
-            onChange={(e) => setNote(e.target.value)}
-            helperText="Sore shoulder, knee, dizziness. No diagnosis: a doctor or physiotherapist decides."
-          />
-          <FormControlLabel
-            control={<Checkbox checked={consent} onChange={(e) => setConsent(e.target.checked)} />}
-            label="Has agreed to be filmed (a guardian for a minor)"
-          />
-          <Failure error={save.error} />
-        </DialogContent>
-        <DialogActions>
-          <Button onClick={onClose}>Cancel</Button>
-          <Button type="submit" variant="contained" loading={save.isPending}>
-            Save
-          </Button>
-        </DialogActions>
-      </Box>
-    </Dialog>
+    <FormDialog
+      title={was ? was.name : 'New person'}
+      busy={save.isPending}
+      error={save.error}
+      onSubmit={submit}
+      onClose={onClose}
+    >
+      <TextField
+        label="Name"
+        required
+        autoFocus
+        value={name}
+        onChange={(e) => setName(e.target.value)}
+      />
+      <TextField
+        label="Standing height in cm, without shoes"
+        required
+        type="number"
+        value={height}
+        onChange={(e) => setHeight(e.target.value)}
+        slotProps={{ htmlInput: { min: 100, max: 230, step: 1 } }}
+      />
+      <TextField
+        label="Notes for cautions"
+        multiline
+        minRows={2}
+        value={note}
+        onChange={(e) => setNote(e.target.value)}
+        helperText="Sore shoulder, knee, dizziness. No diagnosis: a doctor or physiotherapist decides."
+      />
+      <FormControlLabel
+        control={<Checkbox checked={consent} onChange={(e) => setConsent(e.target.checked)} />}
+        label="Has agreed to be filmed (a guardian for a minor)"
+      />
+    </FormDialog>
   );
 }

@@ -1,22 +1,18 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
-import Dialog from '@mui/material/Dialog';
-import DialogActions from '@mui/material/DialogActions';
-import DialogContent from '@mui/material/DialogContent';
-import DialogTitle from '@mui/material/DialogTitle';
 import LinearProgress from '@mui/material/LinearProgress';
 import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
-import { useState, type FormEvent } from 'react';
+import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useCouples, useCreateTake } from '../api/hooks';
-import { Failure } from '../shell/State';
+import { FormDialog } from '../shell/FormDialog';
 import { todayIso } from '../words';
 import { sendClip } from './upload';
 
 /** Couple, day, place and file of a new take; the file goes up with its progress shown. */
-export function NewTake({ open, onClose }: { open: boolean; onClose: () => void }) {
+export function NewTake({ onClose }: { onClose: () => void }) {
   const couples = useCouples();
   const create = useCreateTake();
   const navigate = useNavigate();
@@ -29,8 +25,7 @@ export function NewTake({ open, onClose }: { open: boolean; onClose: () => void 
   // A take whose clip was refused is used again for the next try.
   const [made, setMade] = useState<string | null>(null);
 
-  const submit = async (e: FormEvent) => {
-    e.preventDefault();
+  const submit = async () => {
     setError(null);
     try {
       const id =
@@ -48,71 +43,63 @@ export function NewTake({ open, onClose }: { open: boolean; onClose: () => void 
   };
 
   return (
-    <Dialog open={open} onClose={onClose} fullWidth maxWidth="xs" aria-labelledby="take-title">
-      <Box component="form" onSubmit={(e) => void submit(e)}>
-        <DialogTitle id="take-title">New take</DialogTitle>
-        <DialogContent sx={{ display: 'grid', gap: 1.5 }}>
-          <TextField
-            select
-            required
-            label="Couple"
-            value={couple}
-            onChange={(e) => setCouple(e.target.value)}
-            sx={{ mt: 1 }}
-            helperText={
-              couples.data?.length === 0 ? 'First add two people and a couple.' : undefined
-            }
-          >
-            {(couples.data ?? []).map((c) => (
-              <MenuItem key={c.id} value={c.id}>
-                {c.leader} &amp; {c.follower}
-              </MenuItem>
-            ))}
-          </TextField>
-          <TextField
-            label="Danced on"
-            type="date"
-            required
-            value={heldOn}
-            onChange={(e) => setHeldOn(e.target.value)}
-            slotProps={{ inputLabel: { shrink: true } }}
+    <FormDialog
+      title="New take"
+      action="Upload"
+      disabled={!couple || !file || sent !== null}
+      error={error}
+      onSubmit={() => void submit()}
+      onClose={onClose}
+    >
+      <TextField
+        select
+        required
+        label="Couple"
+        value={couple}
+        onChange={(e) => setCouple(e.target.value)}
+        helperText={couples.data?.length === 0 ? 'First add two people and a couple.' : undefined}
+      >
+        {(couples.data ?? []).map((c) => (
+          <MenuItem key={c.id} value={c.id}>
+            {c.leader} &amp; {c.follower}
+          </MenuItem>
+        ))}
+      </TextField>
+      <TextField
+        label="Danced on"
+        type="date"
+        required
+        value={heldOn}
+        onChange={(e) => setHeldOn(e.target.value)}
+        slotProps={{ inputLabel: { shrink: true } }}
+      />
+      <TextField label="Place" value={place} onChange={(e) => setPlace(e.target.value)} />
+      <Box>
+        <Button component="label" variant="outlined">
+          Choose a clip
+          <Box
+            component="input"
+            type="file"
+            accept="video/mp4,video/quicktime,video/webm,.mp4,.mov,.webm"
+            aria-label="Clip file"
+            sx={{ position: 'absolute', opacity: 0, width: 1, height: 1 }}
+            onChange={(e) => setFile((e.target as HTMLInputElement).files?.[0] ?? null)}
           />
-          <TextField label="Place" value={place} onChange={(e) => setPlace(e.target.value)} />
-          <Box>
-            <Button component="label" variant="outlined">
-              Choose a clip
-              <Box
-                component="input"
-                type="file"
-                accept="video/mp4,video/quicktime,video/webm,.mp4,.mov,.webm"
-                aria-label="Clip file"
-                sx={{ position: 'absolute', opacity: 0, width: 1, height: 1 }}
-                onChange={(e) => setFile((e.target as HTMLInputElement).files?.[0] ?? null)}
-              />
-            </Button>
-            <Typography variant="body2" component="span" sx={{ ml: 1 }}>
-              {file?.name ?? 'MP4, MOV or WebM'}
-            </Typography>
-          </Box>
-          <Typography variant="body2" color="text.secondary">
-            Everyone in the picture has agreed to be filmed (a guardian for a minor). The venue’s
-            rules come first.
-          </Typography>
-          {sent !== null && (
-            <Box>
-              <LinearProgress variant="determinate" value={100 * sent} aria-label="Upload" />
-              <Typography variant="body2">{Math.round(100 * sent)} % sent</Typography>
-            </Box>
-          )}
-          <Failure error={error} />
-        </DialogContent>
-        <DialogActions>
-          <Button onClick={onClose}>Cancel</Button>
-          <Button type="submit" variant="contained" disabled={!couple || !file || sent !== null}>
-            Upload
-          </Button>
-        </DialogActions>
+        </Button>
+        <Typography variant="body2" component="span" sx={{ ml: 1 }}>
+          {file?.name ?? 'MP4, MOV or WebM'}
+        </Typography>
       </Box>
-    </Dialog>
+      <Typography variant="body2" color="text.secondary">
+        Everyone in the picture has agreed to be filmed (a guardian for a minor). The venue’s rules
+        come first.
+      </Typography>
+      {sent !== null && (
+        <Box>
+          <LinearProgress variant="determinate" value={100 * sent} aria-label="Upload" />
+          <Typography variant="body2">{Math.round(100 * sent)} % sent</Typography>
+        </Box>
+      )}
+    </FormDialog>
   );
 }

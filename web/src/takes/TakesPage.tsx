@@ -79,7 +79,7 @@ export function TakesPage() {
           }
         </Loaded>
       </Card>
-      {adding && <NewTake open onClose={() => setAdding(false)} />}
+      {adding && <NewTake onClose={() => setAdding(false)} />}
     </Place>
   );
 }
