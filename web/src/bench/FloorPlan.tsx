@@ -83,9 +83,17 @@ export function FloorPlan({
   }
   const [length = 2, width = 1] = floor.size;
   const prints = analysis.footprints.filter((p) => p.repetition === cell.repetition);
-  const xs = [...prints.flatMap((p) => [p.heel[0] ?? 0, p.toe[0] ?? 0]), -length / 2, length / 2];
-  const ys = [...prints.flatMap((p) => [p.heel[1] ?? 0, p.toe[1] ?? 0]), -width / 2, width / 2];
-  const pad = 0.16;
+  // The whole take's feet set the frame, so that it stands still from count to count.
+  const all = analysis.footprints.flatMap((p) => [p.heel, p.toe]);
+  const around = all.length
+    ? all
+    : [
+        [-length / 2, -width / 2],
+        [length / 2, width / 2],
+      ];
+  const xs = around.map((p) => p[0] ?? 0);
+  const ys = around.map((p) => p[1] ?? 0);
+  const pad = 0.14;
   const left = Math.min(...xs) - pad;
   const top = -Math.max(...ys) - pad - 0.12;
   const w = Math.max(...xs) + pad - left;
@@ -106,7 +114,7 @@ export function FloorPlan({
     >
       <svg
         viewBox={`${left} ${top} ${w} ${h}`}
-        style={{ width: '100%', maxHeight: 140, display: 'block' }}
+        style={{ width: '100%', maxHeight: 150, display: 'block' }}
         role="img"
         aria-label={label ? `Feet from above; partners ${label} apart` : 'Feet from above'}
       >
