@@ -425,6 +425,71 @@ async fn seeks_land_on_their_frame_at_a_variable_rate() -> anyhow::Result<()> {
     Ok(())
 }
 
+/// Two windows on one take: the second is told that the first has changed it, loads it, and goes on;
+/// nothing is lost. Everything here by keyboard.
+#[tokio::test]
+async fn two_windows_do_not_overwrite_each_other() -> anyhow::Result<()> {
+    let house = House::open().await?;
+    let store = house.app.store();
+    let person = |name: &str| upright_store::PersonInput {
+        name: name.into(),
+        height: 1.7,
+        note: String::new(),
+        consent: true,
+    };
+    let leader_id = store.create_person(house.studio, &person("A")).await?.id;
+    let follower_id = store.create_person(house.studio, &person("B")).await?.id;
+    let pair = upright_store::CoupleInput {
+        leader_id,
+        follower_id,
+        frame_limit: None,
+    };
+    let couple_id = store.create_couple(house.studio, &pair).await?.id;
+    let held_on = jiff::Zoned::now().date();
+    let new = NewTake {
+        couple_id,
+        held_on,
+        place: String::new(),
+    };
+    let take = store.create_take(house.studio, &new).await?.id;
+    let no_film = NewClip {
+        state: ClipState::NotKept,
+        file_name: "a.mp4".into(),
+        bytes: 0,
+        original: None,
+        size: [1280, 720],
+        frame_times: (0..100).map(|i| i * 40_000).collect(),
+    };
+    store.add_clip(house.studio, take, &no_film).await?;
+
+    let b = Browser::start().await?;
+    b.sign_in(&house.url, "coach@hall.example", PASSWORD)
+        .await?;
+    let page = format!("{}/takes/{take}", house.url);
+    b.client.goto(&page).await?;
+    b.sees("is not kept").await?;
+    let first = b.client.window().await?;
+    let second = b.client.new_window(true).await?.handle;
+    b.client.switch_to_window(second.clone()).await?;
+    b.client.goto(&page).await?;
+    b.sees("is not kept").await?;
+    b.key("t").await?;
+    b.sees("1 taps").await?;
+    b.client.switch_to_window(first).await?;
+    b.key(".").await?;
+    b.key("t").await?;
+    b.sees("changed in another window").await?;
+    b.sees("1 taps").await?;
+    b.key("t").await?;
+    b.sees("2 taps").await?;
+    b.key("Ctrl+z").await?;
+    b.sees("1 taps").await?;
+    let log = store.mark_log(house.studio, take).await?;
+    anyhow::ensure!(log.len() == 3, "{log:?}");
+    b.client.clone().close().await?;
+    Ok(())
+}
+
 /// Goes to a frame with the keys' own means: the page's slider would be coarser.
 async fn seek(b: &Browser, frame: usize) -> anyhow::Result<()> {
     let now = b

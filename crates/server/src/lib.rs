@@ -24,6 +24,7 @@ use tokio::sync::Semaphore;
 use tower::ServiceBuilder;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
+use tower_http::compression::predicate::{DefaultPredicate, NotForContentType, Predicate as _};
 use tower_http::request_id::{MakeRequestUuid, PropagateRequestIdLayer, SetRequestIdLayer};
 use tower_http::set_header::SetResponseHeaderLayer;
 use tower_http::timeout::TimeoutLayer;
@@ -188,7 +189,10 @@ pub fn router(app: App) -> Router {
                     header::CONTENT_SECURITY_POLICY,
                     "default-src 'none'; frame-ancestors 'none'",
                 ))
-                .layer(CompressionLayer::new())
+                // Films are compressed already, and must be answered in ranges.
+                .layer(CompressionLayer::new().compress_when(
+                    DefaultPredicate::new().and(NotForContentType::const_new("video/")),
+                ))
                 .layer(CatchPanicLayer::custom(
                     |_: Box<dyn std::any::Any + Send>| {
                         Problem::internal(&"a handler panicked").into_response()

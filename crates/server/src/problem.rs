@@ -203,7 +203,10 @@ impl From<JsonRejection> for Problem {
         if e.status() == StatusCode::PAYLOAD_TOO_LARGE {
             return Self::too_large(1_000_000);
         }
-        Self::bad_request(e.body_text())
+        Self::bad_request(format!(
+            "The page sent something that is not understood here; load it again and repeat it. ({})",
+            e.body_text()
+        ))
     }
 }
 

@@ -971,3 +971,144 @@ async fn a_preparation_left_behind_is_taken_up_again() {
     assert_eq!(status, 202);
     assert_eq!(c.prepared(&other).await["state"], "ready");
 }
+
+/// Six weeks of one student: the fault is worked on, holds, and slips back; each step is said.
+#[tokio::test]
+async fn a_relapse_is_told_with_what_it_is_compared_with() {
+    let h = house(&["coach@hall.example"]).await;
+    let c = Coach::signed_in(&h, "coach@hall.example").await;
+    let (_, follower, couple, first) = c.take().await;
+    let status = async || {
+        let p = c.get(&format!("/api/people/{follower}/progress")).await;
+        let all = p["faults"].as_array().unwrap();
+        all.iter().find(|f| f["fault"] == "P1").unwrap()["progress"].clone()
+    };
+    let lean = |degrees: f64, seed: u64| {
+        let mut s = Scenario {
+            seed,
+            ..Scenario::default()
+        };
+        s.habits[1].lean_away = degrees;
+        s
+    };
+    c.mark(&first, &lean(9.0, 20)).await;
+    assert_eq!(status().await["status"], "new");
+    let story = [
+        (9.0, "working"),
+        (1.0, "working"),
+        (1.0, "holding"),
+        (1.0, "holding"),
+        (9.0, "slipped_back"),
+        (9.5, "slipped_back"),
+    ];
+    for (week, (degrees, expected)) in story.into_iter().enumerate() {
+        let day =
+            jiff::civil::date(2026, 3, 14).saturating_add(jiff::Span::new().weeks(week as i64));
+        let take = c
+            .post(
+                "/api/takes",
+                json!({"couple_id": couple, "held_on": day.to_string()}),
+            )
+            .await;
+        c.mark(
+            take["id"].as_str().unwrap(),
+            &lean(degrees, 21 + week as u64),
+        )
+        .await;
+        assert_eq!(status().await["status"], expected, "week {week}");
+    }
+    let end = status().await;
+    assert_eq!(
+        (&end["against"], &end["answer"]),
+        (&json!("when_it_held"), &json!("worse"))
+    );
+    assert!(end["before"]["value"].as_f64().unwrap() < 3.0);
+    assert!(end["now"]["value"].as_f64().unwrap() > 6.0);
+    let today = c.get("/api/today").await;
+    let slipped = today["slipped"].as_array().unwrap();
+    assert!(
+        slipped
+            .iter()
+            .any(|n| n["person"] == "Ivo Marsh" && n["of"]["fault"] == "P1"),
+        "{slipped:?}"
+    );
+    // A closed review waits no longer.
+    let waiting = today["waiting"].as_array().unwrap().len();
+    c.send(
+        Method::PUT,
+        &format!("/api/takes/{first}/reviewed"),
+        Some(json!({"reviewed": true})),
+        None,
+    )
+    .await;
+    let later = c.get("/api/today").await["waiting"]
+        .as_array()
+        .unwrap()
+        .len();
+    assert_eq!(later + 1, waiting);
+}
+
+#[tokio::test]
+async fn the_reference_side_is_whole() {
+    let h = house(&["coach@hall.example"]).await;
+    let c = Coach::signed_in(&h, "coach@hall.example").await;
+    let charts = c.get("/api/charts").await;
+    for view in charts.as_array().unwrap() {
+        let counts = view["pattern"]["marks"].as_array().unwrap().len();
+        for (i, role) in ["leader", "follower"].into_iter().enumerate() {
+            let rows = view["chart"][role].as_array().unwrap();
+            assert_eq!(view["paths"][i].as_array().unwrap().len(), rows.len());
+            assert!(
+                rows.iter()
+                    .all(|r| (r["count"].as_u64().unwrap() as usize) < counts)
+            );
+        }
+    }
+    let catalogue = c.get("/api/faults").await;
+    let measures: Vec<&str> = catalogue["measures"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|m| m["id"].as_str().unwrap())
+        .collect();
+    let faults = catalogue["faults"].as_array().unwrap();
+    assert!(faults.len() >= 10);
+    for f in faults {
+        assert!(measures.contains(&f["measure"].as_str().unwrap()), "{f}");
+        assert!(f["ladder"].as_array().unwrap().len() >= 3);
+        assert!(f["cue"]["leader"].as_str().is_some() && f["cue"]["follower"].as_str().is_some());
+    }
+}
+
+#[tokio::test]
+async fn a_couples_finding_goes_to_whom_the_coach_names() {
+    let h = house(&["coach@hall.example"]).await;
+    let c = Coach::signed_in(&h, "coach@hall.example").await;
+    let (leader, follower, _, take) = c.take().await;
+    let near = Scenario {
+        closeness: 0.6,
+        seed: 14,
+        ..Scenario::default()
+    };
+    c.mark(&take, &near).await;
+    let path = format!("/api/takes/{take}/decisions");
+    let decide = |roles: Value| json!({"fault": "K3", "role": "couple", "verdict": "confirmed", "wish": {"roles": roles}});
+    let bench = c.post(&path, decide(json!(["follower"]))).await;
+    assert_eq!(c.get(&format!("/api/people/{leader}/log")).await, json!([]));
+    let log = c.get(&format!("/api/people/{follower}/log")).await;
+    assert!(log[0]["cue"].as_str().unwrap().contains("whole rock step"));
+    let id = bench["decisions"][0]["id"].as_str().unwrap();
+    c.send(Method::DELETE, &format!("{path}/{id}"), None, None)
+        .await;
+    c.post(&path, decide(json!([]))).await;
+    for person in [leader, follower] {
+        assert_eq!(
+            c.get(&format!("/api/people/{person}/log"))
+                .await
+                .as_array()
+                .unwrap()
+                .len(),
+            1
+        );
+    }
+}

@@ -134,6 +134,127 @@ fn the_claimed_uncertainty_is_kept() {
     );
 }
 
+/// The same dance marked exactly from any place of the phone reads the same on the floor.
+#[test]
+fn the_place_of_the_phone_does_not_change_the_floor() {
+    let read = |phone: Phone| {
+        let s = Scenario {
+            phone,
+            seed: 9,
+            repetitions: 2,
+            ..Scenario::default()
+        };
+        let (a, _) = street(&s, &Hand::exact());
+        let mut values: Vec<(String, Option<Role>, u32, Option<usize>, f64)> = a
+            .measures
+            .into_iter()
+            .filter(|m| {
+                [
+                    "separation",
+                    "step_length",
+                    "step_direction",
+                    "off_slot",
+                    "turn",
+                ]
+                .contains(&m.id.as_str())
+            })
+            .filter_map(|m| {
+                let e = m.reading.estimate()?;
+                Some((m.id, m.role, m.repetition, m.count, e.value))
+            })
+            .collect();
+        values.sort_by(|a, b| a.partial_cmp(b).unwrap());
+        values
+    };
+    let usual = read(Phone::default());
+    assert!(usual.len() > 60, "{}", usual.len());
+    for (bearing, height, distance, roll, view) in [
+        (-20.0, 1.2, 4.2, -1.5, 66.0),
+        (18.0, 1.9, 5.5, 2.0, 60.0),
+        (0.0, 2.4, 6.0, 0.0, 58.0),
+    ] {
+        let other = read(Phone {
+            distance,
+            bearing,
+            height,
+            view,
+            roll,
+        });
+        assert_eq!(other.len(), usual.len());
+        for (a, b) in usual.iter().zip(&other) {
+            assert_eq!((&a.0, a.1, a.2, a.3), (&b.0, b.1, b.2, b.3));
+            let close = if a.0 == "turn" || a.0 == "step_direction" {
+                1.5
+            } else {
+                0.02
+            };
+            assert!((a.4 - b.4).abs() < close, "{a:?} {b:?}");
+        }
+    }
+}
+
+/// Marking less gives fewer measures, never other ones.
+#[test]
+fn feet_alone_carry_what_needs_only_feet() {
+    let s = Scenario {
+        repetitions: 2,
+        ..Scenario::default()
+    };
+    let feet = Hand {
+        landmarks: &upright_core::body::Landmark::ALL[..4],
+        ..Hand::exact()
+    };
+    let (whole, _) = street(&s, &Hand::exact());
+    let (some, _) = street(&s, &feet);
+    assert!(
+        !some
+            .measures
+            .iter()
+            .any(|m| m.id == "lean" || m.id == "elbow")
+    );
+    assert!(whole.measures.iter().any(|m| m.id == "lean"));
+    let of_feet = |a: &Analysis| {
+        a.measures
+            .iter()
+            .filter(|m| m.id != "lean" && m.id != "elbow")
+            .cloned()
+            .collect::<Vec<_>>()
+    };
+    assert_eq!(of_feet(&whole), of_feet(&some));
+    // Four corners are enough for a floor, and claim less than eight points.
+    let four = Hand {
+        floor_points: 4,
+        ..Hand::exact()
+    };
+    let (rough, _) = street(&s, &four);
+    let sigma = |a: &Analysis| a.floor.as_ref().unwrap().sigma;
+    assert!(sigma(&rough) > sigma(&whole));
+}
+
+/// Filmed along the slot, leans and elbows are not visible and are said to be so.
+#[test]
+fn a_view_along_the_slot_cannot_carry_leans() {
+    let s = Scenario {
+        phone: Phone {
+            bearing: 72.0,
+            distance: 5.5,
+            ..Phone::default()
+        },
+        repetitions: 2,
+        ..Scenario::default()
+    };
+    let (a, _) = street(&s, &Hand::exact());
+    let leans: Vec<_> = a.measures.iter().filter(|m| m.id == "lean").collect();
+    assert!(!leans.is_empty());
+    assert!(leans.iter().all(|m| m.reading.estimate().is_none()));
+    assert!(
+        a.unseen
+            .iter()
+            .any(|u| u.fault == "P1" && u.why.contains("from the side"))
+    );
+    assert!(!a.judged.iter().any(|j| j.fault == "P1"));
+}
+
 fn find<'a>(a: &'a Analysis, fault: &str, role: Option<Role>) -> &'a Judged {
     a.judged
         .iter()

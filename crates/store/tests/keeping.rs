@@ -1,0 +1,487 @@
+//! The repositories on a real database.
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+use jiff::civil::date;
+use tower_sessions::SessionStore as _;
+use tower_sessions::cookie::time::{Duration, OffsetDateTime};
+use tower_sessions::session::{Id, Record};
+use upright_core::marks::{Entry, MarkCommand, Travel};
+use upright_core::units::{MediaTime, Role};
+use upright_store::{
+    ClipState, CoupleInput, Judgement, NewAccount, NewClip, NewCorrection, NewTake, PersonInput,
+    Store, StoreError, StudioId, TakeSummary, Verdict, Whose, testing,
+};
+use uuid::Uuid;
+
+async fn studio(store: &Store, email: &str) -> StudioId {
+    let first = NewAccount {
+        email,
+        name: "Coach",
+        password_hash: "hash",
+    };
+    store.create_studio("A hall", None, first).await.unwrap().0
+}
+
+fn person(name: &str, height: f64) -> PersonInput {
+    PersonInput {
+        name: name.into(),
+        height,
+        note: String::new(),
+        consent: true,
+    }
+}
+
+async fn couple(store: &Store, s: StudioId) -> Uuid {
+    let leader_id = store
+        .create_person(s, &person("Lee", 1.8))
+        .await
+        .unwrap()
+        .id;
+    let follower_id = store
+        .create_person(s, &person("Flo", 1.6))
+        .await
+        .unwrap()
+        .id;
+    let input = CoupleInput {
+        leader_id,
+        follower_id,
+        frame_limit: None,
+    };
+    store.create_couple(s, &input).await.unwrap().id
+}
+
+async fn take(store: &Store, s: StudioId, couple_id: Uuid, day: i8) -> Uuid {
+    let new = NewTake {
+        couple_id,
+        held_on: date(2026, 3, day),
+        place: "Hall".into(),
+    };
+    store.create_take(s, &new).await.unwrap().id
+}
+
+fn tap(at: i64) -> Entry {
+    Entry::Command(MarkCommand::Tap { at: MediaTime(at) })
+}
+
+fn summary(value: f64, offered: bool) -> TakeSummary {
+    TakeSummary {
+        chart: Some("shag-basic".into()),
+        repetitions: 4,
+        tempo: Some(118.0),
+        ready: [true, true, false, false],
+        judged: vec![Judgement {
+            fault: "T1".into(),
+            role: "leader",
+            value,
+            sigma: 0.01,
+            showing: 3,
+            measured: 4,
+            offered,
+        }],
+    }
+}
+
+#[tokio::test]
+async fn two_accounts_cannot_share_an_address_in_any_case() {
+    let store = testing::database().await;
+    assert!(!store.has_studio().await.unwrap());
+    let s = studio(&store, "coach@hall.example").await;
+    let again = NewAccount {
+        email: "Coach@Hall.example",
+        name: "Other",
+        password_hash: "hash",
+    };
+    let refused = store.create_studio("Another", None, again).await;
+    assert!(matches!(refused, Err(StoreError::Exists(_))), "{refused:?}");
+    let found = store
+        .account_by_email("COACH@hall.EXAMPLE")
+        .await
+        .unwrap()
+        .unwrap();
+    assert_eq!(found.studio_id, s.0);
+    assert!(
+        store
+            .account_by_email("nobody@hall.example")
+            .await
+            .unwrap()
+            .is_none()
+    );
+    store.clear().await.unwrap();
+    assert!(!store.has_studio().await.unwrap());
+}
+
+#[tokio::test]
+async fn sign_in_sessions_live_until_they_expire() {
+    let store = testing::database().await;
+    let logins = store.logins();
+    let until = |hours: i64| OffsetDateTime::now_utc() + Duration::hours(hours);
+    let mut record = Record {
+        id: Id::default(),
+        data: [("csrf".to_owned(), serde_json::json!("abc"))].into(),
+        expiry_date: until(1),
+    };
+    logins.create(&mut record).await.unwrap();
+    let first = record.id;
+    // The same id again is given another one instead of overwriting somebody's session.
+    let mut clash = record.clone();
+    logins.create(&mut clash).await.unwrap();
+    assert_ne!(clash.id, first);
+    let kept = logins.load(&first).await.unwrap().unwrap();
+    assert_eq!(kept.data, record.data);
+    assert!((kept.expiry_date - record.expiry_date).abs() < Duration::seconds(2));
+    record.expiry_date = until(-1);
+    logins.save(&record).await.unwrap();
+    assert!(logins.load(&first).await.unwrap().is_none());
+    logins.delete(&clash.id).await.unwrap();
+    assert!(logins.load(&clash.id).await.unwrap().is_none());
+}
+
+#[tokio::test]
+async fn failures_are_counted_by_name_and_by_place() {
+    let store = testing::database().await;
+    let who = |name: &str, from: &str| vec![format!("name:{name}"), format!("from:{from}")];
+    for i in 0..8 {
+        assert!(!store.must_wait(&who("a", "1")).await.unwrap(), "after {i}");
+        store.note_failure(&who("a", "1")).await.unwrap();
+    }
+    assert!(store.must_wait(&who("a", "2")).await.unwrap());
+    assert!(store.must_wait(&who("b", "1")).await.unwrap());
+    assert!(!store.must_wait(&who("b", "2")).await.unwrap());
+    store.forget_failures("name:a").await.unwrap();
+    assert!(!store.must_wait(&who("a", "2")).await.unwrap());
+}
+
+#[tokio::test]
+async fn a_person_is_changed_only_at_the_version_that_was_seen() {
+    let store = testing::database().await;
+    let s = studio(&store, "a@hall.example").await;
+    let p = store.create_person(s, &person("Ann", 1.7)).await.unwrap();
+    let changed = store
+        .update_person(s, p.id, p.version, &person("Anne", 1.71))
+        .await
+        .unwrap();
+    assert_eq!((changed.name.as_str(), changed.version), ("Anne", 2));
+    let late = store
+        .update_person(s, p.id, p.version, &person("Anna", 1.7))
+        .await;
+    assert!(matches!(late, Err(StoreError::Changed)));
+    let gone = store
+        .update_person(s, Uuid::now_v7(), 1, &person("X", 1.7))
+        .await;
+    assert!(matches!(gone, Err(StoreError::NotFound)));
+    let tall = store.create_person(s, &person("Too tall", 3.0)).await;
+    assert!(matches!(tall, Err(StoreError::Unfit)), "{tall:?}");
+    let names: Vec<String> = store
+        .people(s)
+        .await
+        .unwrap()
+        .into_iter()
+        .map(|p| p.name)
+        .collect();
+    assert_eq!(names, ["Anne"]);
+}
+
+#[tokio::test]
+async fn couples_are_made_of_two_people_of_one_studio() {
+    let store = testing::database().await;
+    let (here, there) = (
+        studio(&store, "a@hall.example").await,
+        studio(&store, "b@hall.example").await,
+    );
+    let a = store
+        .create_person(here, &person("A", 1.7))
+        .await
+        .unwrap()
+        .id;
+    let b = store
+        .create_person(here, &person("B", 1.7))
+        .await
+        .unwrap()
+        .id;
+    let stranger = store
+        .create_person(there, &person("C", 1.7))
+        .await
+        .unwrap()
+        .id;
+    let pair = |leader_id, follower_id| CoupleInput {
+        leader_id,
+        follower_id,
+        frame_limit: Some(1.25),
+    };
+    let made = store.create_couple(here, &pair(a, b)).await.unwrap();
+    assert_eq!(
+        (
+            made.leader.as_str(),
+            made.follower.as_str(),
+            made.frame_limit
+        ),
+        ("A", "B", Some(1.25))
+    );
+    // The other way round is another couple; the same again is not.
+    store.create_couple(here, &pair(b, a)).await.unwrap();
+    assert!(matches!(
+        store.create_couple(here, &pair(a, b)).await,
+        Err(StoreError::Exists(_))
+    ));
+    assert!(matches!(
+        store.create_couple(here, &pair(a, stranger)).await,
+        Err(StoreError::NotFound)
+    ));
+    assert!(matches!(
+        store.create_couple(there, &pair(a, stranger)).await,
+        Err(StoreError::NotFound)
+    ));
+    let set = store
+        .set_frame_limit(here, made.id, made.version, None)
+        .await
+        .unwrap();
+    assert_eq!(set.frame_limit, None);
+    let late = store
+        .set_frame_limit(here, made.id, made.version, Some(1.0))
+        .await;
+    assert!(matches!(late, Err(StoreError::Changed)));
+}
+
+#[tokio::test]
+async fn takes_of_a_session_are_numbered_even_when_made_at_once() {
+    let store = testing::database().await;
+    let s = studio(&store, "a@hall.example").await;
+    let c = couple(&store, s).await;
+    let new = NewTake {
+        couple_id: c,
+        held_on: date(2026, 3, 7),
+        place: "Hall".into(),
+    };
+    let made = futures::future::join_all((0..6).map(|_| store.create_take(s, &new))).await;
+    let mut numbers: Vec<i32> = made.into_iter().map(|t| t.unwrap().number).collect();
+    numbers.sort_unstable();
+    assert_eq!(numbers, [1, 2, 3, 4, 5, 6]);
+    let other = NewTake {
+        place: "Elsewhere".into(),
+        ..new
+    };
+    assert_eq!(store.create_take(s, &other).await.unwrap().number, 1);
+}
+
+#[tokio::test]
+async fn the_log_grows_only_from_its_end() {
+    let store = testing::database().await;
+    let s = studio(&store, "a@hall.example").await;
+    let c = couple(&store, s).await;
+    let t = take(&store, s, c, 7).await;
+    let add = |version, entries: Vec<Entry>, value| {
+        let store = &store;
+        async move {
+            store
+                .append_marks(s, t, None, version, &entries, &summary(value, true))
+                .await
+        }
+    };
+    assert_eq!(add(0, vec![tap(1), tap(2)], 0.1).await.unwrap(), 2);
+    assert!(matches!(
+        add(1, vec![tap(3)], 0.2).await,
+        Err(StoreError::Changed)
+    ));
+    assert_eq!(
+        add(2, vec![Entry::Travel(Travel::Undo {})], 0.3)
+            .await
+            .unwrap(),
+        3
+    );
+    let log = store.mark_log(s, t).await.unwrap();
+    assert_eq!(log, [tap(1), tap(2), Entry::Travel(Travel::Undo {})]);
+    // The summary is that of the last append that was carried out.
+    let kept = store.take(s, t).await.unwrap();
+    assert_eq!(
+        (kept.chart.as_deref(), kept.repetitions, kept.tempo),
+        (Some("shag-basic"), 4, Some(118.0))
+    );
+    assert_eq!(
+        (kept.count_ready, kept.floor_ready, kept.open_findings),
+        (true, false, 1)
+    );
+    let read = store.readings(s, None).await.unwrap();
+    assert_eq!((read.len(), read[0].value), (1, 0.3));
+    let nowhere = store
+        .append_marks(s, Uuid::now_v7(), None, 0, &[tap(1)], &summary(0.1, true))
+        .await;
+    assert!(matches!(nowhere, Err(StoreError::NotFound)));
+}
+
+#[tokio::test]
+async fn readings_go_to_the_people_whose_they_are() {
+    let store = testing::database().await;
+    let s = studio(&store, "a@hall.example").await;
+    let c = couple(&store, s).await;
+    let ids = store.couple(s, c).await.unwrap();
+    for (day, value) in [(14, 0.05), (7, 0.12)] {
+        let t = take(&store, s, c, day).await;
+        let mut both = summary(value, false);
+        let mut more = both.judged[0].clone();
+        more.fault = "T3".into();
+        more.role = "couple";
+        both.judged.push(more);
+        store
+            .append_marks(s, t, None, 0, &[tap(1)], &both)
+            .await
+            .unwrap();
+    }
+    let of = |id| {
+        let store = &store;
+        async move {
+            let rows = store.readings(s, Some(id)).await.unwrap();
+            rows.into_iter()
+                .map(|r| (r.fault.clone(), r.value, r.danced_as(), r.partner))
+                .collect::<Vec<_>>()
+        }
+    };
+    // In order of the day danced, not of the day entered.
+    let leader = of(ids.leader_id).await;
+    assert_eq!(leader.len(), 4);
+    assert_eq!(leader[0].1, 0.12);
+    assert!(leader.iter().all(|r| r.2 == Role::Leader && r.3 == "Flo"));
+    let follower = of(ids.follower_id).await;
+    assert_eq!(
+        follower.iter().map(|r| r.0.as_str()).collect::<Vec<_>>(),
+        ["T3", "T3"]
+    );
+    assert_eq!(
+        store
+            .takes_of_person(s, ids.follower_id)
+            .await
+            .unwrap()
+            .len(),
+        2
+    );
+}
+
+fn correction(person: Uuid) -> NewCorrection {
+    NewCorrection {
+        person,
+        role: Role::Leader,
+        fault: "T1".into(),
+        chart: "shag-basic".into(),
+        count: Some("5".into()),
+        value: 0.1,
+        sigma: 0.01,
+        unit: "seconds".into(),
+        showing: 3,
+        measured: 4,
+        cue: "Arrive.".into(),
+        drill: "Clap.".into(),
+        drill_step: 1,
+        target: "50 ms".into(),
+        caution: None,
+        recheck_on: Some(date(2026, 3, 14)),
+    }
+}
+
+#[tokio::test]
+async fn a_decision_stands_once_and_is_kept_when_withdrawn() {
+    let store = testing::database().await;
+    let s = studio(&store, "a@hall.example").await;
+    let c = couple(&store, s).await;
+    let who = store.couple(s, c).await.unwrap().leader_id;
+    let t = take(&store, s, c, 7).await;
+    store
+        .append_marks(s, t, None, 0, &[tap(1)], &summary(0.1, true))
+        .await
+        .unwrap();
+    let decide = |verdict| {
+        let store = &store;
+        async move {
+            store
+                .decide(
+                    s,
+                    t,
+                    None,
+                    ("T1", Whose::Leader),
+                    verdict,
+                    "",
+                    &[correction(who)],
+                )
+                .await
+        }
+    };
+    let first = decide(Verdict::Confirmed).await.unwrap();
+    assert!(matches!(
+        decide(Verdict::Dismissed).await,
+        Err(StoreError::Exists(_))
+    ));
+    assert_eq!(store.take(s, t).await.unwrap().open_findings, 0);
+    let log = store.corrections(s, Some(who), None).await.unwrap();
+    assert_eq!(
+        (log.len(), log[0].seen_on.to_jiff(), log[0].looks),
+        (1, date(2026, 3, 7), 0)
+    );
+    let looked = store
+        .note_look(s, log[0].id, date(2026, 3, 14), true, None)
+        .await
+        .unwrap();
+    assert_eq!(
+        (looked.looks, looked.fine_looks, looked.recheck_on.is_none()),
+        (1, 1, true)
+    );
+    store.withdraw_decision(s, t, first).await.unwrap();
+    assert!(matches!(
+        store.withdraw_decision(s, t, first).await,
+        Err(StoreError::NotFound)
+    ));
+    assert!(store.corrections(s, None, None).await.unwrap().is_empty());
+    assert!(matches!(
+        store.correction(s, log[0].id).await,
+        Err(StoreError::NotFound)
+    ));
+    assert_eq!(store.take(s, t).await.unwrap().open_findings, 1);
+    // Once withdrawn it can be decided anew.
+    decide(Verdict::Dismissed).await.unwrap();
+    assert_eq!(
+        store.decisions(s, t).await.unwrap()[0].verdict,
+        Verdict::Dismissed
+    );
+}
+
+#[tokio::test]
+async fn a_take_has_one_clip_and_a_failed_one_is_replaced() {
+    let store = testing::database().await;
+    let s = studio(&store, "a@hall.example").await;
+    let c = couple(&store, s).await;
+    let t = take(&store, s, c, 7).await;
+    let clip = |name: &str| NewClip {
+        state: ClipState::Preparing,
+        file_name: name.into(),
+        bytes: 10,
+        original: Some("original/x".into()),
+        size: [1280, 720],
+        frame_times: vec![],
+    };
+    assert!(store.clip(s, t).await.unwrap().is_none());
+    let first = store.add_clip(s, t, &clip("a")).await.unwrap();
+    assert!(matches!(
+        store.add_clip(s, t, &clip("b")).await,
+        Err(StoreError::Exists(_))
+    ));
+    store.note_progress(first, 0.4).await.unwrap();
+    assert!((store.clip(s, t).await.unwrap().unwrap().progress - 0.4).abs() < 1e-6);
+    assert_eq!(store.unprepared_clips().await.unwrap().len(), 1);
+    store.clip_failed(first, "damaged").await.unwrap();
+    assert!(store.unprepared_clips().await.unwrap().is_empty());
+    let second = store.add_clip(s, t, &clip("c")).await.unwrap();
+    store
+        .clip_ready(second, "proxy/x", [640, 360], 7, &[0, 40_000])
+        .await
+        .unwrap();
+    let ready = store.clip(s, t).await.unwrap().unwrap();
+    assert_eq!(
+        (ready.state, ready.width, ready.start_us),
+        (ClipState::Ready, 640, 7)
+    );
+    assert_eq!(ready.frame_times, [0, 40_000]);
+    assert_eq!(
+        store.take(s, t).await.unwrap().clip.as_deref(),
+        Some("ready")
+    );
+    let reviewed = store.set_reviewed(s, t, true).await.unwrap();
+    assert!(reviewed.reviewed);
+    assert!(!store.set_reviewed(s, t, false).await.unwrap().reviewed);
+}
