@@ -104,6 +104,22 @@ pub struct Footprint {
     pub weighted: bool,
 }
 
+/// Where a dancer stands at a count.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct StanceView {
+    /// Who.
+    pub role: Role,
+    /// Repetition, from 0.
+    pub repetition: u32,
+    /// Count, from 0.
+    pub count: usize,
+    /// Middle of the feet, metres on the floor.
+    pub centre: [f64; 2],
+    /// Direction of the feet line, degrees from X; absent where a foot does not lie flat in view.
+    pub facing: Option<f64>,
+}
+
 /// A charted step and how it was answered.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -144,6 +160,8 @@ pub struct Analysis {
     pub steps: Vec<StepView>,
     /// Feet on the floor.
     pub footprints: Vec<Footprint>,
+    /// Where each dancer stands at each count.
+    pub stances: Vec<StanceView>,
     /// All measures.
     pub measures: Vec<Measure>,
     /// All faults judged, what to fix first in front.
@@ -207,6 +225,7 @@ pub fn analyse(marks: &Marks, couple: CoupleBody, picture: [f64; 2]) -> Analysis
         floor: floor_view(&scene),
         steps: step_views(&scene),
         footprints: footprints(&scene),
+        stances: stances(&scene),
         marked: [both, scene.slots.len()],
         measures,
         judged,
@@ -298,6 +317,22 @@ fn step_views(scene: &Scene) -> Vec<StepView> {
             })
         })
         .collect()
+}
+
+fn stances(scene: &Scene) -> Vec<StanceView> {
+    let of = |role: Role| {
+        scene.slots.iter().enumerate().filter_map(move |(i, slot)| {
+            let (centre, facing) = scene.stance(role, i)?;
+            Some(StanceView {
+                role,
+                repetition: slot.repetition,
+                count: slot.count,
+                centre,
+                facing,
+            })
+        })
+    };
+    Role::BOTH.into_iter().flat_map(of).collect()
 }
 
 fn footprints(scene: &Scene) -> Vec<Footprint> {

@@ -7,8 +7,11 @@ use tokio::net::TcpListener;
 use upright_media::{Film, encode};
 use upright_server::auth::hash_password;
 use upright_server::{App, Parts};
-use upright_store::{Blobs, NewAccount, StudioId, testing};
+use upright_store::{
+    Blobs, ClipState, CoupleInput, NewAccount, NewClip, NewTake, PersonInput, StudioId, testing,
+};
 use upright_studio::{Performance, Renderer, click_track};
+use uuid::Uuid;
 
 /// Password of the coach.
 pub const PASSWORD: &str = "a quiet rehearsal room";
@@ -58,6 +61,54 @@ impl House {
             studio,
             folder,
         })
+    }
+}
+
+impl House {
+    /// Two people 1.70 m tall and their couple.
+    pub async fn couple(&self, names: [&str; 2]) -> anyhow::Result<Uuid> {
+        let store = self.app.store();
+        let mut ids = Vec::new();
+        for name in names {
+            let person = PersonInput {
+                name: name.into(),
+                height: 1.7,
+                note: String::new(),
+                consent: true,
+            };
+            ids.push(store.create_person(self.studio, &person).await?.id);
+        }
+        let pair = CoupleInput {
+            leader_id: ids[0],
+            follower_id: ids[1],
+            frame_limit: None,
+        };
+        Ok(store.create_couple(self.studio, &pair).await?.id)
+    }
+
+    /// A take of which no film is kept, with its frame times in microseconds.
+    pub async fn take_without_film(
+        &self,
+        couple_id: Uuid,
+        held_on: jiff::civil::Date,
+        frame_times: Vec<i64>,
+    ) -> anyhow::Result<Uuid> {
+        let new = NewTake {
+            couple_id,
+            held_on,
+            place: "Quiet Hall".into(),
+        };
+        let take = self.app.store().create_take(self.studio, &new).await?.id;
+        let clip = NewClip {
+            state: ClipState::NotKept,
+            file_name: "practice.mp4".into(),
+            bytes: 0,
+            original: None,
+            size: [1280, 720],
+            frame_times,
+        };
+        self.app.store().add_clip(self.studio, take, &clip).await?;
+        Ok(take)
     }
 }
 

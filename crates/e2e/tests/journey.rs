@@ -8,7 +8,6 @@ use upright_core::body::Landmark;
 use upright_core::marks::{Entry, FloorReference};
 use upright_core::units::{Foot, MediaTime, Role};
 use upright_e2e::{Browser, House, PASSWORD, simulated_clip};
-use upright_store::{ClipState, NewClip, NewTake};
 use upright_studio::{Habits, Hand, Performance, Scenario, marks};
 
 fn leaning() -> Scenario {
@@ -293,24 +292,9 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
     let held_on = jiff::Zoned::now()
         .date()
         .saturating_add(jiff::Span::new().days(7));
-    let new = NewTake {
-        couple_id: couple,
-        held_on,
-        place: "Quiet Hall".into(),
-    };
-    let later = house.app.store().create_take(house.studio, &new).await?.id;
-    let no_film = NewClip {
-        state: ClipState::NotKept,
-        file_name: "later.mp4".into(),
-        bytes: 0,
-        original: None,
-        size: [1280, 720],
-        frame_times: times.iter().map(|t| t.0).collect(),
-    };
-    house
-        .app
-        .store()
-        .add_clip(house.studio, later, &no_film)
+    let frame_times = times.iter().map(|t| t.0).collect();
+    let later = house
+        .take_without_film(couple, held_on, frame_times)
         .await?;
     let entries = marks(&second, &times, &Hand::ordinary(5))
         .into_iter()
@@ -375,24 +359,7 @@ async fn seeks_land_on_their_frame_at_a_variable_rate() -> anyhow::Result<()> {
     b.sign_in(&house.url, "coach@hall.example", PASSWORD)
         .await?;
     let store = house.app.store();
-    let person = |name: &str| upright_store::PersonInput {
-        name: name.into(),
-        height: 1.7,
-        note: String::new(),
-        consent: true,
-    };
-    let leader_id = store.create_person(house.studio, &person("A")).await?.id;
-    let follower_id = store.create_person(house.studio, &person("B")).await?.id;
-    store
-        .create_couple(
-            house.studio,
-            &upright_store::CoupleInput {
-                leader_id,
-                follower_id,
-                frame_limit: None,
-            },
-        )
-        .await?;
+    house.couple(["A", "B"]).await?;
     b.press("Bench").await?;
     b.press("New take").await?;
     b.choose("Couple", "A & B").await?;
@@ -431,36 +398,10 @@ async fn seeks_land_on_their_frame_at_a_variable_rate() -> anyhow::Result<()> {
 async fn two_windows_do_not_overwrite_each_other() -> anyhow::Result<()> {
     let house = House::open().await?;
     let store = house.app.store();
-    let person = |name: &str| upright_store::PersonInput {
-        name: name.into(),
-        height: 1.7,
-        note: String::new(),
-        consent: true,
-    };
-    let leader_id = store.create_person(house.studio, &person("A")).await?.id;
-    let follower_id = store.create_person(house.studio, &person("B")).await?.id;
-    let pair = upright_store::CoupleInput {
-        leader_id,
-        follower_id,
-        frame_limit: None,
-    };
-    let couple_id = store.create_couple(house.studio, &pair).await?.id;
-    let held_on = jiff::Zoned::now().date();
-    let new = NewTake {
-        couple_id,
-        held_on,
-        place: String::new(),
-    };
-    let take = store.create_take(house.studio, &new).await?.id;
-    let no_film = NewClip {
-        state: ClipState::NotKept,
-        file_name: "a.mp4".into(),
-        bytes: 0,
-        original: None,
-        size: [1280, 720],
-        frame_times: (0..100).map(|i| i * 40_000).collect(),
-    };
-    store.add_clip(house.studio, take, &no_film).await?;
+    let couple = house.couple(["A", "B"]).await?;
+    let frames = (0..100).map(|i| i * 40_000).collect();
+    let today = jiff::Zoned::now().date();
+    let take = house.take_without_film(couple, today, frames).await?;
 
     let b = Browser::start().await?;
     b.sign_in(&house.url, "coach@hall.example", PASSWORD)

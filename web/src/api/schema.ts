@@ -421,6 +421,8 @@ export interface components {
       marked: number[];
       /** @description All measures. */
       measures: components['schemas']['Measure'][];
+      /** @description Where each dancer stands at each count. */
+      stances: components['schemas']['StanceView'][];
       /** @description Charted steps with their answers. */
       steps: components['schemas']['StepView'][];
       /** @description Faults this view cannot carry. */
@@ -1562,6 +1564,25 @@ export interface components {
           /** @description In words. */
           what: string;
         };
+    /** @description Where a dancer stands at a count. */
+    StanceView: {
+      /** @description Middle of the feet, metres on the floor. */
+      centre: number[];
+      /** @description Count, from 0. */
+      count: number;
+      /**
+       * Format: double
+       * @description Direction of the feet line, degrees from X; absent where a foot does not lie flat in view.
+       */
+      facing?: number | null;
+      /**
+       * Format: int32
+       * @description Repetition, from 0.
+       */
+      repetition: number;
+      /** @description Who. */
+      role: components['schemas']['Role'];
+    };
     /**
      * @description Where a fault stands with a person.
      * @enum {string}

@@ -24,33 +24,20 @@ function standing(prints: Print[], role: Role, cell: Cell) {
   });
 }
 
-function middle(prints: Print[]): [number, number] {
-  const sum = prints.flatMap((p) => [flip(p.heel), flip(p.toe)]);
-  return [0, 1].map((k) => sum.reduce((s, p) => s + (p[k] ?? 0), 0) / sum.length) as [
-    number,
-    number,
-  ];
-}
-
-/** The wedge of a body's facing, from the direction of both feet. */
-function Wedge({ prints, role }: { prints: Print[]; role: Role }) {
-  const at = middle(prints);
-  const sum = prints.reduce<[number, number]>(
-    (s, p) => {
-      const [hx, hy] = flip(p.heel);
-      const [tx, ty] = flip(p.toe);
-      const n = Math.hypot(tx - hx, ty - hy) || 1;
-      return [s[0] + (tx - hx) / n, s[1] + (ty - hy) / n];
-    },
-    [0, 0],
-  );
-  const yaw = Math.atan2(sum[1], sum[0]);
+/** The wedge of a body's facing. */
+function Wedge({ stance }: { stance: Schemas['StanceView'] }) {
+  const { role } = stance;
+  const at = flip(stance.centre);
+  // Y is drawn downward, which turns the sense of angles.
+  const yaw = (-(stance.facing ?? 0) * Math.PI) / 180;
   const tip = (a: number) =>
     `${at[0] + 0.42 * Math.cos(yaw + a)} ${at[1] + 0.42 * Math.sin(yaw + a)}`;
   const colour = role === 'leader' ? tone.leader : tone.follower;
   return (
     <g>
-      <path d={`M${at[0]} ${at[1]}L${tip(-0.42)}L${tip(0.42)}Z`} fill={colour} opacity={0.2} />
+      {stance.facing != null && (
+        <path d={`M${at[0]} ${at[1]}L${tip(-0.42)}L${tip(0.42)}Z`} fill={colour} opacity={0.2} />
+      )}
       {role === 'leader' ? (
         <rect x={at[0] - 0.03} y={at[1] - 0.03} width={0.06} height={0.06} fill={colour} />
       ) : (
@@ -100,11 +87,14 @@ export function FloorPlan({
   const h = -Math.min(...ys) + pad - top;
   const roles: Role[] = ['leader', 'follower'];
   const feet = roles.map((r) => standing(prints, r, cell));
-  const [leader = [], follower = []] = feet;
+  const stances = analysis.stances.filter(
+    (x) => x.repetition === cell.repetition && x.count === cell.count,
+  );
+  const at = (role: Role) => stances.find((x) => x.role === role);
   const gap = measuresAt(analysis, cell).find((m) => m.id === 'separation')?.reading;
-  const both = leader.length > 0 && follower.length > 0;
-  const a = both ? middle(leader) : null;
-  const b = both ? middle(follower) : null;
+  const [leader, follower] = [at('leader'), at('follower')];
+  const a = leader ? flip(leader.centre) : null;
+  const b = follower ? flip(follower.centre) : null;
   const label = gap?.seen === 'value' ? withError(gap, 'metres') : null;
   const ruler = top + 0.13;
   return (
@@ -143,11 +133,9 @@ export function FloorPlan({
               faint
             />
           ))}
-        {roles.map((role, r) =>
-          (feet[r] ?? []).length > 0 ? (
-            <Wedge key={role} role={role} prints={feet[r] ?? []} />
-          ) : null,
-        )}
+        {stances.map((x) => (
+          <Wedge key={x.role} stance={x} />
+        ))}
         {feet.flat().map((p) => (
           <Footprint
             key={`${p.role}${p.foot}`}

@@ -232,6 +232,14 @@ impl<'a> Scene<'a> {
         feet_line(&self.floor.as_ref().ok()?.camera, &feet)
     }
 
+    /// Where a role stands at a slot: the middle of its feet in metres, and its facing in degrees
+    /// where both feet lie on the floor well enough to tell.
+    pub fn stance(&self, role: Role, slot: usize) -> Option<([f64; 2], Option<f64>)> {
+        let feet = self.pose(role, slot)?.pixels(FEET)?;
+        let camera = &self.floor.as_ref().ok()?.camera;
+        Some((feet_centre(camera, &feet)?.into(), feet_line(camera, &feet)))
+    }
+
     /// The charted step of a role at a count, with its answer.
     pub fn step_at(&self, role: Role, repetition: u32, count: usize) -> Option<&AlignedStep> {
         self.aligned[role as usize]
