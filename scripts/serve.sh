@@ -12,10 +12,9 @@ if [ -z "${DATABASE_URL:-}" ]; then
   pg_start "$UPRIGHT_DATA/postgres"
   export DATABASE_URL=$PG_URL
 fi
-# Ctrl-C reaches the server as well; wait for it to end before the database does.
-trap 'wait' INT TERM
 "$root/target/debug/upright-pair" serve "$@" &
 server=$!
+# Ctrl-C reaches the server as well; wait for it to end before the database does.
 trap 'kill -TERM $server 2>/dev/null || true' INT TERM
 status=0
 wait $server || status=$?

@@ -1230,6 +1230,12 @@ export interface components {
           do: 'shift_one';
         }
       | {
+          /** @description The moment. */
+          at: components['schemas']['MediaTime'];
+          /** @enum {string} */
+          do: 'one_at';
+        }
+      | {
           /** @enum {string} */
           do: 'clear_count';
         }

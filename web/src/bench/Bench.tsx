@@ -89,14 +89,7 @@ export function Bench({
     send({ do: 'tap', at });
   };
   const setOne = () => {
-    const source = marks.count;
-    if (source?.from === 'tempo') {
-      send({ do: 'set_count', count: { ...source, one: player.at } });
-    } else if (source?.from === 'taps' && analysis.count?.taps) {
-      const fit = analysis.count.taps;
-      const one = Math.round((player.at - fit.first) / 1e6 / fit.period);
-      send({ do: 'set_count', count: { ...source, one } });
-    }
+    if (marks.count) send({ do: 'one_at', at: player.at });
   };
 
   const place = (pixel: Pixel, stay = false) => {

@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 use super::{CountSource, FloorReference, Marks, StepMark};
 use crate::body::{Landmark, Pose};
 use crate::chart;
+use crate::count::{TapError, fit_taps};
 use crate::units::{Foot, MediaTime, Role};
 
 /// A command, as it stands in the log.
@@ -35,6 +36,11 @@ pub enum MarkCommand {
     ShiftOne {
         /// Beats, negative for earlier.
         beats: i32,
+    },
+    /// Makes the beat nearest to a moment count 1; of a typed tempo, the moment itself.
+    OneAt {
+        /// The moment.
+        at: MediaTime,
     },
     /// Takes the count away.
     ClearCount,
@@ -131,6 +137,9 @@ pub enum MarkError {
     /// Size of the reference is missing.
     #[error("Say how long and how wide the floor reference is before marking it.")]
     NoReference,
+    /// The taps give no beat.
+    #[error(transparent)]
+    Taps(#[from] TapError),
     /// Nothing to act on.
     #[error("{0}")]
     Nothing(&'static str),
@@ -226,6 +235,19 @@ impl MarkCommand {
                 }
                 None => return Err(MarkError::Nothing("There is no count to shift yet.")),
             },
+            Self::OneAt { at } => {
+                moment_ok(*at)?;
+                match &mut marks.count {
+                    Some(CountSource::Taps { taps, one }) => {
+                        let fit = fit_taps(taps)?;
+                        let beats = (at.since(fit.first) / fit.period).round();
+                        within("The beat that is 1", beats, -5_000.0, 5_000.0)?;
+                        *one = beats as i32;
+                    }
+                    Some(CountSource::Tempo { one, .. }) => *one = *at,
+                    None => return Err(MarkError::Nothing("There is no count yet.")),
+                }
+            }
             Self::ClearCount => marks.count = None,
             Self::SizeFloor {
                 length,

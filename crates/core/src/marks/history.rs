@@ -173,6 +173,44 @@ mod tests {
     }
 
     #[test]
+    fn one_is_the_beat_nearest_to_the_moment() {
+        use crate::marks::CountSource;
+        let mut h = History::default();
+        let one_at = |seconds: f64| {
+            Entry::Command(MarkCommand::OneAt {
+                at: MediaTime::from_secs(seconds),
+            })
+        };
+        assert!(h.push(one_at(2.0)).is_err());
+        for beat in 0..8 {
+            let at = MediaTime::from_secs(1.0 + 0.5 * f64::from(beat));
+            h.push(Entry::Command(MarkCommand::Tap { at })).unwrap();
+        }
+        for (seconds, expected) in [(2.6, 3), (0.1, -2), (1.2, 0)] {
+            h.push(one_at(seconds)).unwrap();
+            assert!(
+                matches!(h.marks().count, Some(CountSource::Taps { one, .. }) if one == expected),
+                "{seconds}: {:?}",
+                h.marks().count
+            );
+        }
+        let typed = CountSource::Tempo {
+            bpm: 120.0,
+            one: MediaTime(0),
+        };
+        h.push(Entry::Command(MarkCommand::SetCount { count: typed }))
+            .unwrap();
+        h.push(one_at(1.25)).unwrap();
+        assert!(matches!(
+            h.marks().count,
+            Some(CountSource::Tempo {
+                one: MediaTime(1_250_000),
+                ..
+            })
+        ));
+    }
+
+    #[test]
     fn copying_fills_what_is_not_marked() {
         let mut h = History::default();
         h.push(Entry::Command(place(1, 5.0))).unwrap();
