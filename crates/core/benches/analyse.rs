@@ -5,7 +5,7 @@ use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
 use upright_core::analyse::analyse;
 use upright_core::body::Landmark;
 use upright_core::camera::Camera;
-use upright_core::chart::{chart, floor_path, start_stance};
+use upright_core::chart::{Shelf, Stride, chart, floor_path, start_stance};
 use upright_core::count::{CountGrid, CountPattern};
 use upright_core::marks::{CountSource, MarkCommand, Marks, StepMark};
 use upright_core::measure::CoupleBody;
@@ -57,9 +57,10 @@ fn take(repetitions: u32) -> (Marks, CoupleBody) {
     let grid = CountGrid::from_tempo(118.0, one, c.swing).unwrap();
     let pattern = CountPattern::parse(&c.counts).unwrap();
     for role in Role::BOTH {
-        let mut stance = start_stance(c, role, couple.heights);
+        let mut stance = start_stance(&c.start, role, couple.heights);
         for rep in 0..repetitions {
-            let (steps, next) = floor_path(c, role, stance, couple.height(role));
+            let (steps, next) =
+                floor_path(c.rows(role), stance, Stride::joined(role, couple.heights));
             for s in steps {
                 let row = &c.rows(role)[s.row];
                 let at = grid.time_of_count(&pattern, rep, row.count).unwrap();
@@ -99,10 +100,11 @@ fn take(repetitions: u32) -> (Marks, CoupleBody) {
 fn street(c: &mut Criterion) {
     let mut group = c.benchmark_group("analyse");
     group.sample_size(20);
+    let shelf = Shelf::default();
     for repetitions in [6, 12, 24, 48] {
         let (marks, couple) = take(repetitions);
         group.bench_with_input(BenchmarkId::from_parameter(repetitions), &marks, |b, m| {
-            b.iter(|| analyse(m, couple, [1280.0, 720.0]));
+            b.iter(|| analyse(m, couple, [1280.0, 720.0], &shelf));
         });
     }
     group.finish();

@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::body::Landmark;
 use crate::camera::propagate;
+use crate::chart::Shelf;
 use crate::count::TapFit;
 use crate::event::Outcome;
 use crate::fault;
@@ -185,8 +186,8 @@ fn stage<T>(r: &Result<T, crate::measure::SceneError>) -> Stage {
 
 /// Analyses a take. `picture`: width and height of the clip's frames, pixels. Never fails: what
 /// cannot be computed yet is absent, and its stage says what to do.
-pub fn analyse(marks: &Marks, couple: CoupleBody, picture: [f64; 2]) -> Analysis {
-    let scene = Scene::new(marks, couple, picture);
+pub fn analyse(marks: &Marks, couple: CoupleBody, picture: [f64; 2], shelf: &Shelf) -> Analysis {
+    let scene = Scene::new(marks, couple, picture, shelf);
     let measures = measure(&scene);
     let (judged, unseen) = scene
         .chart

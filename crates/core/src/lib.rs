@@ -20,4 +20,5 @@ pub mod marks;
 pub mod measure;
 pub mod plan;
 pub mod progress;
+pub mod routine;
 pub mod units;

@@ -4,8 +4,10 @@ use nalgebra::{Point3, Vector2};
 use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
 use rand_distr::{Distribution, StandardNormal};
-use upright_core::chart::{Action, Chart, Direction, Position, Stance, floor_path, start_stance};
-use upright_core::count::{CountGrid, CountPattern};
+use upright_core::chart::{
+    Action, Chart, Direction, Position, Stance, Stride, floor_path, start_stance,
+};
+use upright_core::count::{CountGrid, CountMark, CountPattern};
 use upright_core::units::{Foot, MediaTime, Role};
 
 use crate::body::{Body, Posture};
@@ -68,9 +70,7 @@ impl Performance {
     pub fn new(scenario: &Scenario) -> Result<Self, ScenarioError> {
         scenario.check()?;
         let chart = scenario.chart()?;
-        let pattern = chart
-            .pattern()
-            .map_err(|_| ScenarioError::Range("the chart's counts cannot be read"))?;
+        let pattern = chart.pattern().clone();
         let one = MediaTime::from_secs(scenario.lead_in);
         let grid = CountGrid::from_tempo(scenario.bpm, one, chart.swing)?;
         let mut rng = ChaCha8Rng::seed_from_u64(scenario.seed);
@@ -127,7 +127,19 @@ impl Performance {
     /// Both bodies at a moment of the clip, seconds.
     pub fn bodies(&self, t: f64) -> [Body; 2] {
         let postures = Role::BOTH.map(|role| self.posture(role, t));
-        Body::couple(postures, self.chart.start)
+        Body::couple(postures, self.position(t))
+    }
+
+    /// Position of the last count that has come.
+    fn position(&self, t: f64) -> Position {
+        let beat = self.grid.beat_at(MediaTime::from_secs(t));
+        let into = beat.rem_euclid(f64::from(self.pattern.beats));
+        let come = |m: &CountMark| m.offset(self.grid.swing) <= into;
+        let last = self.pattern.marks.iter().rposition(come);
+        last.filter(|_| beat >= 0.0)
+            .map_or(self.chart.start.position, |c| {
+                self.chart.layout().positions[c]
+            })
     }
 
     fn posture(&self, role: Role, t: f64) -> Posture {
@@ -182,8 +194,7 @@ impl Performance {
         };
         let peak = self
             .chart
-            .judging
-            .stretch
+            .stretch()
             .and_then(|c| self.pattern.marks.get(c))
             .map_or(beats / 2.0, |m| m.offset(self.grid.swing));
         let away = (beat - rep * beats - peak).abs();
@@ -213,29 +224,26 @@ fn dance(
     rng: &mut ChaCha8Rng,
 ) -> Dancer {
     let habits = &scenario.habits[role as usize];
-    let height = scenario.heights[role as usize];
+    let stride = Stride::joined(role, scenario.heights);
     let mut draw = |sigma: f64| -> f64 {
         let z: f64 = StandardNormal.sample(rng);
         sigma * z.clamp(-2.5, 2.5)
     };
-    let mut own = chart.clone();
-    own.gap *= scenario.closeness;
-    let rows = match role {
-        Role::Leader => &mut own.leader,
-        Role::Follower => &mut own.follower,
-    };
+    let mut apart = chart.start;
+    apart.gap *= scenario.closeness;
+    let mut rows = chart.rows(role).to_vec();
     for row in rows.iter_mut().filter(|r| r.action == Action::Step) {
         row.size *= habits.stride;
     }
-    let start = start_stance(&own, role, scenario.heights);
+    let start = start_stance(&apart, role, scenario.heights);
     let mut stance = start;
     let mut arrivals: Vec<Arrival> = Vec::new();
     let mut before = scenario.lead_in - 0.6;
     for repetition in 0..scenario.repetitions {
-        let (steps, next) = floor_path(&own, role, stance, height);
+        let (steps, next) = floor_path(&rows, stance, stride);
         stance = next;
         for step in steps {
-            let row = &own.rows(role)[step.row];
+            let row = &rows[step.row];
             let Some(count_at) = grid.time_of_count(pattern, repetition, row.count) else {
                 continue;
             };
@@ -289,7 +297,14 @@ fn dance(
 
 /// Whether hands are joined in front (open) or the frame is closed.
 pub(crate) fn open(position: Position) -> bool {
-    position == Position::OpenFacing
+    !matches!(
+        position,
+        Position::Closed
+            | Position::CloseEmbrace
+            | Position::Promenade
+            | Position::CounterPromenade
+            | Position::OutsidePartner
+    )
 }
 
 #[cfg(test)]

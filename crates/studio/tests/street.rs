@@ -4,6 +4,7 @@
 use std::fmt::Write as _;
 
 use upright_core::analyse::{Analysis, Stage, analyse};
+use upright_core::chart::Shelf;
 use upright_core::judge::Judged;
 use upright_core::marks::{MarkCommand, Marks};
 use upright_core::measure::{CoupleBody, Measure};
@@ -24,7 +25,7 @@ fn street(scenario: &Scenario, hand: &Hand) -> (Analysis, Truth) {
         heights: scenario.heights,
         frame_limit: None,
     };
-    let analysis = analyse(&m, couple, scenario.size.map(f64::from));
+    let analysis = analyse(&m, couple, scenario.size.map(f64::from), &Shelf::default());
     (analysis, Truth::of(&performance, &frames))
 }
 

@@ -81,13 +81,13 @@ pub struct Applies {
 impl Applies {
     /// Whether the entry judges this count (none: the whole repetition) of this chart.
     pub fn to(&self, chart: &Chart, count: Option<usize>) -> bool {
-        if !self.positions.is_empty() && !self.positions.contains(&chart.start) {
+        if !self.positions.is_empty() && !self.positions.contains(&chart.start.position) {
             return false;
         }
         match self.counts {
             Where::Anywhere => true,
-            Where::Stretch => count.is_some() && count == chart.judging.stretch,
-            Where::NotTogether => count.is_none_or(|c| !chart.judging.together.contains(&c)),
+            Where::Stretch => count.is_some() && count == chart.stretch(),
+            Where::NotTogether => count.is_none_or(|c| !chart.together(c)),
         }
     }
 }

@@ -174,7 +174,7 @@ impl MarkCommand {
     pub fn apply(&self, marks: &mut Marks) -> Result<(), MarkError> {
         match self {
             Self::NameFigure { chart, repetitions } => {
-                if chart::chart(chart).is_none() {
+                if !chart::is_id(chart) {
                     return Err(MarkError::UnknownChart(chart.clone()));
                 }
                 within(

@@ -233,7 +233,7 @@ mod tests {
         let mut h = History::default();
         let bad = [
             MarkCommand::NameFigure {
-                chart: "nope".into(),
+                chart: "No such one".into(),
                 repetitions: 3,
             },
             MarkCommand::NameFigure {

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::body::{Landmark, Pose};
 use crate::camera::{Calibration, Camera, calibrate};
-use crate::chart::{self, Chart, FloorStep};
+use crate::chart::{self, Chart, FloorStep, Shelf, Stride};
 use crate::count::{CountGrid, CountPattern, fit_taps};
 use crate::event::{AlignedStep, ChartedStep, align};
 use crate::marks::{CountSource, Marks, StepMark};
@@ -92,13 +92,14 @@ pub struct Scene<'a> {
 }
 
 impl<'a> Scene<'a> {
-    /// Puts the scene together. `picture`: width and height of the clip's frames, pixels.
-    pub fn new(marks: &'a Marks, couple: CoupleBody, picture: [f64; 2]) -> Self {
+    /// Puts the scene together. `picture`: width and height of the clip's frames, pixels; `shelf`: where
+    /// the marked figure is looked up.
+    pub fn new(marks: &'a Marks, couple: CoupleBody, picture: [f64; 2], shelf: &'a Shelf) -> Self {
         let chart = marks
             .chart
             .as_deref()
-            .and_then(chart::chart)
-            .and_then(|c| c.pattern().ok().map(|p| (c, p)));
+            .and_then(|id| shelf.get(id))
+            .map(|c| (c, c.pattern().clone()));
         let swing = marks
             .swing
             .unwrap_or_else(|| chart.as_ref().map_or(0.5, |c| c.0.swing));
@@ -139,7 +140,8 @@ impl<'a> Scene<'a> {
             let rows = chart.rows(role);
             let charted: Vec<ChartedStep> = (0..self.marks.repetitions)
                 .flat_map(|repetition| {
-                    rows.iter().enumerate().filter_map(move |(row, r)| {
+                    let arriving = rows.iter().enumerate().filter(|r| r.1.action.arrives());
+                    arriving.filter_map(move |(row, r)| {
                         Some(ChartedStep {
                             repetition,
                             row,
@@ -197,10 +199,11 @@ impl<'a> Scene<'a> {
             return [Vec::new(), Vec::new()];
         };
         let mut paths = Role::BOTH.map(|role| {
-            let mut stance = chart::start_stance(chart, role, self.couple.heights);
+            let mut stance = chart::start_stance(&chart.start, role, self.couple.heights);
+            let stride = Stride::joined(role, self.couple.heights);
             let mut steps = Vec::new();
             for _ in 0..self.marks.repetitions {
-                let (more, next) = chart::floor_path(chart, role, stance, self.couple.height(role));
+                let (more, next) = chart::floor_path(chart.rows(role), stance, stride);
                 steps.extend(more);
                 stance = next;
             }
@@ -209,9 +212,10 @@ impl<'a> Scene<'a> {
         // The couple may stand the other way along the reference: turn the chart's path by half a turn.
         let backwards = self.slots.iter().enumerate().find_map(|(i, s)| {
             let seen = self.facing(self.poses[0][i]?)?;
-            let row = chart.leader.iter().position(|r| r.count == s.count)?;
+            let rows = chart.rows(Role::Leader);
+            let row = rows.iter().position(|r| r.count == s.count)?;
             let charted = paths[0]
-                .get(s.repetition as usize * chart.leader.len() + row)?
+                .get(s.repetition as usize * rows.len() + row)?
                 .facing;
             Some(crate::units::wrap_degrees(seen - charted).abs() > 90.0)
         });
