@@ -5,6 +5,7 @@
 
 mod account;
 mod blob;
+mod chart;
 mod clip;
 mod correction;
 mod couple;
@@ -13,12 +14,14 @@ mod error;
 mod login;
 mod marks;
 mod person;
+mod routine;
 mod take;
 #[cfg(feature = "testing")]
 pub mod testing;
 
 pub use account::{Account, NewAccount, Studio};
 pub use blob::{Blobs, ContentHash};
+pub use chart::OwnChart;
 pub use clip::{Clip, ClipState, NewClip};
 pub use correction::{Correction, CorrectionChange, NewCorrection};
 pub use couple::{Couple, CoupleInput};
@@ -27,6 +30,7 @@ pub use error::StoreError;
 pub use login::Logins;
 pub use marks::{Judgement, TakeSummary};
 pub use person::{Person, PersonInput};
+pub use routine::KeptRoutine;
 pub use take::{NewTake, PersonReading, Take};
 
 use sqlx::postgres::{PgConnectOptions, PgPool, PgPoolOptions};
