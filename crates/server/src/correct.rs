@@ -59,14 +59,7 @@ pub async fn decide(
             Problem::invalid("This take has no such finding any more. Load it again.")
         })?;
     let (entry, chart) = fault(id)
-        .zip(
-            review
-                .history
-                .marks()
-                .chart
-                .as_deref()
-                .and_then(upright_core::chart::chart),
-        )
+        .zip(review.chart.as_ref())
         .ok_or_else(Problem::not_found)?;
     if verdict == Verdict::Dismissed && reason.trim().is_empty() {
         return Err(Problem::invalid("Say in a word why this is no fault here."));
@@ -104,7 +97,7 @@ pub async fn decide(
         None if wish.roles.is_empty() => Role::BOTH.to_vec(),
         None => wish.roles.clone(),
     };
-    let pattern = chart.pattern().map_err(|e| Problem::internal(&e))?;
+    let pattern = chart.pattern();
     let corrections: Vec<NewCorrection> = if verdict == Verdict::Dismissed {
         Vec::new()
     } else {

@@ -24,6 +24,11 @@ impl<T: Serialize> IntoResponse for Json<T> {
 #[from_request(via(axum::extract::Path), rejection(Problem))]
 pub struct Path<T>(pub T);
 
+/// The address's query.
+#[derive(FromRequestParts)]
+#[from_request(via(axum::extract::Query), rejection(Problem))]
+pub struct Query<T>(pub T);
+
 /// The version that a change starts from, from `If-Match`.
 pub struct Version(pub i32);
 

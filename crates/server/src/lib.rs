@@ -9,6 +9,7 @@ mod problem;
 mod progress;
 pub mod review;
 mod routes;
+pub mod shelf;
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;

@@ -2,7 +2,7 @@
 
 use axum::Json;
 use axum::extract::multipart::{MultipartError, MultipartRejection};
-use axum::extract::rejection::{JsonRejection, PathRejection};
+use axum::extract::rejection::{JsonRejection, PathRejection, QueryRejection};
 use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::Serialize;
@@ -127,6 +127,11 @@ impl Problem {
         )
     }
 
+    /// Something of this name is there.
+    pub fn exists(detail: impl Into<String>) -> Self {
+        Self::new(StatusCode::CONFLICT, "exists", "Already there", detail)
+    }
+
     /// A changed row needs its version.
     pub fn no_version() -> Self {
         Self::new(
@@ -171,9 +176,7 @@ impl From<StoreError> for Problem {
                 "Changed elsewhere",
                 e.to_string(),
             ),
-            StoreError::Exists(words) => {
-                Self::new(StatusCode::CONFLICT, "exists", "Already there", words)
-            }
+            StoreError::Exists(words) => Self::exists(words),
             StoreError::Unfit => Self::invalid(e.to_string()),
             other => {
                 let cause = std::error::Error::source(&other).map(ToString::to_string);
@@ -205,6 +208,15 @@ impl From<JsonRejection> for Problem {
         }
         Self::bad_request(format!(
             "The page sent something that is not understood here; load it again and repeat it. ({})",
+            e.body_text()
+        ))
+    }
+}
+
+impl From<QueryRejection> for Problem {
+    fn from(e: QueryRejection) -> Self {
+        Self::bad_request(format!(
+            "The address asks for something that is not understood here. ({})",
             e.body_text()
         ))
     }

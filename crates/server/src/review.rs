@@ -2,12 +2,15 @@
 //! and the short of it kept for lists and progress.
 
 use upright_core::analyse::{Analysis, Stage, analyse};
-use upright_core::marks::{Entry, History};
+use upright_core::chart::{Chart, Shelf};
+use upright_core::marks::{Entry, History, MarkCommand, MarkError};
 use upright_core::measure::CoupleBody;
+use upright_core::routine::{End, join};
 use upright_store::{Clip, Couple, Judgement, Store, StudioId, Take, TakeSummary, Whose};
 use uuid::Uuid;
 
 use crate::problem::Problem;
+use crate::shelf;
 
 /// Picture assumed before there is a clip, pixels.
 const NO_CLIP: [f64; 2] = [1280.0, 720.0];
@@ -27,6 +30,8 @@ pub struct Review {
     pub history: History,
     /// Number of the log's last entry.
     pub version: i32,
+    /// The figure danced, once named.
+    pub chart: Option<Chart>,
     /// What follows from the marks.
     pub analysis: Analysis,
 }
@@ -36,6 +41,7 @@ struct Desk {
     couple: Couple,
     clip: Option<Clip>,
     log: Vec<Entry>,
+    shelf: Shelf,
 }
 
 async fn open(store: &Store, studio: StudioId, take: Uuid) -> Result<Desk, Problem> {
@@ -44,6 +50,7 @@ async fn open(store: &Store, studio: StudioId, take: Uuid) -> Result<Desk, Probl
         couple: store.couple(studio, take.couple_id).await?,
         clip: store.clip(studio, take.id).await?,
         log: store.mark_log(studio, take.id).await?,
+        shelf: shelf::shelf(store, studio).await?,
         take,
     })
 }
@@ -55,13 +62,35 @@ async fn apart<T: Send + 'static>(f: impl FnOnce() -> T + Send + 'static) -> Res
         .map_err(|e| Problem::internal(&e))
 }
 
-fn analysed(history: &History, couple: &Couple, clip: Option<&Clip>) -> Analysis {
+fn analysed(history: &History, couple: &Couple, clip: Option<&Clip>, shelf: &Shelf) -> Analysis {
     let body = CoupleBody {
         heights: [couple.leader_height, couple.follower_height],
         frame_limit: couple.frame_limit,
     };
     let picture = clip.map_or(NO_CLIP, |c| [f64::from(c.width), f64::from(c.height)]);
-    analyse(history.marks(), body, picture)
+    analyse(history.marks(), body, picture, shelf)
+}
+
+fn danced(history: &History, shelf: &Shelf) -> Option<Chart> {
+    shelf.get(history.marks().chart.as_deref()?).cloned()
+}
+
+/// Refuses a figure that is not there, or cannot be danced as often.
+fn known(entry: &Entry, shelf: &Shelf) -> Result<(), Problem> {
+    let Entry::Command(MarkCommand::NameFigure { chart, repetitions }) = entry else {
+        return Ok(());
+    };
+    let c = shelf
+        .get(chart)
+        .ok_or_else(|| MarkError::UnknownChart(chart.clone()))?;
+    let joint = join(&End::last(c), &End::first(c));
+    if *repetitions > 1 && !joint.feet {
+        return Err(Problem::invalid(format!(
+            "This figure cannot follow itself, so a take holds it once. {}",
+            joint.sentences.join(" ")
+        )));
+    }
+    Ok(())
 }
 
 fn summary(history: &History, a: &Analysis) -> TakeSummary {
@@ -100,15 +129,17 @@ pub async fn review(store: &Store, studio: StudioId, take: Uuid) -> Result<Revie
         couple,
         clip,
         log,
+        shelf,
     } = open(store, studio, take).await?;
     apart(move || {
         let version = log.len() as i32;
         let history = History::replay(log);
-        let analysis = analysed(&history, &couple, clip.as_ref());
+        let analysis = analysed(&history, &couple, clip.as_ref(), &shelf);
         Review {
             take,
             couple,
             clip,
+            chart: danced(&history, &shelf),
             history,
             version,
             analysis,
@@ -136,6 +167,7 @@ pub async fn mark(
         couple,
         clip,
         log,
+        shelf,
     } = open(store, studio, take).await?;
     if log.len() as i32 != version {
         return Err(upright_store::StoreError::Changed.into());
@@ -143,15 +175,17 @@ pub async fn mark(
     let (review, entries) = apart(move || {
         let mut history = History::replay(log);
         for entry in &entries {
+            known(entry, &shelf)?;
             history.push(entry.clone())?;
         }
-        let analysis = analysed(&history, &couple, clip.as_ref());
+        let analysis = analysed(&history, &couple, clip.as_ref(), &shelf);
         let version = version + entries.len() as i32;
         Ok::<_, Problem>((
             Review {
                 take,
                 couple,
                 clip,
+                chart: danced(&history, &shelf),
                 history,
                 version,
                 analysis,

@@ -9,6 +9,7 @@ mod decisions;
 mod health;
 mod people;
 mod progress;
+mod routines;
 mod session;
 mod takes;
 mod today;
@@ -41,7 +42,15 @@ pub(crate) fn api() -> OpenApiRouter<App> {
         .routes(routes!(people::log))
         .routes(routes!(couples::list, couples::create))
         .routes(routes!(couples::set_limit))
-        .routes(routes!(charts::list))
+        .routes(routes!(charts::list, charts::create))
+        .routes(routes!(charts::check))
+        .routes(routes!(charts::write))
+        .routes(routes!(charts::import))
+        .routes(routes!(charts::read, charts::save, charts::remove))
+        .routes(routes!(charts::export))
+        .routes(routes!(charts::scaled))
+        .routes(routes!(routines::list, routines::create))
+        .routes(routes!(routines::read, routines::save, routines::remove))
         .routes(routes!(charts::faults))
         .routes(routes!(takes::list, takes::create))
         .routes(routes!(takes::read))
