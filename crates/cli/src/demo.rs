@@ -8,7 +8,10 @@ use std::path::Path;
 use anyhow::{Context as _, anyhow};
 use jiff::civil::Date;
 use jiff::{Span, Zoned};
+use upright_core::chart::vocabulary::Part;
+use upright_core::chart::{Chart, Does, chart, notation};
 use upright_core::marks::Entry;
+use upright_core::routine::{Item, Routine};
 use upright_core::units::{MediaTime, Role};
 use upright_server::auth::hash_password;
 use upright_server::correct::{self, Wish};
@@ -189,6 +192,7 @@ pub async fn load(app: &App, data: &Path) -> anyhow::Result<()> {
     for (number, story) in stories().into_iter().enumerate() {
         desk.tell(number, &story).await?;
     }
+    desk.write_charts().await?;
     std::fs::write(whole, [])?;
     Ok(())
 }
@@ -201,6 +205,68 @@ struct Desk<'a> {
 }
 
 impl Desk<'_> {
+    /// A figure of the hall's own and two routines, one of them with a joint still to be solved.
+    async fn write_charts(&self) -> anyhow::Result<()> {
+        let store = self.app.store();
+        let basic = chart("shag-basic").context("the library has the basic")?;
+        let mut own = basic.draft().clone();
+        own.id = "saltmarsh-long-rock".into();
+        own.name = "Basic with a long rock".into();
+        own.about =
+            "The basic as danced at Saltmarsh Hall: the rock a little longer, for slow songs."
+                .into();
+        for entry in own.leader.iter_mut().chain(&mut own.follower) {
+            if entry.does == Does::Part(Part::Rock) {
+                entry.size += 0.04;
+            }
+        }
+        own.tempo = [96.0, 112.0];
+        let text = notation::print(&own);
+        Chart::new(own).map_err(|p| anyhow::anyhow!("the hall's own figure: {p:?}"))?;
+        store
+            .add_own_charts(self.studio, &[("saltmarsh-long-rock".into(), text)])
+            .await?;
+
+        let item = |chart: &str, times| Item {
+            times,
+            ..Item::once(chart)
+        };
+        let slow = Routine {
+            tempo: 104.0,
+            heights: [1.81, 1.67],
+            items: vec![
+                item("saltmarsh-long-rock", 2),
+                item("shag-turn", 1),
+                item("shag-pass", 1),
+                item("shag-basic", 1),
+            ],
+            ..Routine::default()
+        };
+        store
+            .create_routine(self.studio, "Opening of the social", &slow)
+            .await?;
+        let draft = Routine {
+            tempo: 108.0,
+            floor: [12.0, 8.0],
+            start: [6.0, 4.0],
+            heights: [1.78, 1.65],
+            items: vec![
+                item("wcs-left-pass", 1),
+                item("wcs-push", 1),
+                item("wcs-turn-under", 1),
+                item("wcs-right-pass", 1),
+                item("wcs-arm-lock", 1),
+                item("wcs-whip", 1),
+                item("wcs-push", 1),
+            ],
+            ..Routine::default()
+        };
+        store
+            .create_routine(self.studio, "Showcase, first draft", &draft)
+            .await?;
+        Ok(())
+    }
+
     async fn person(&self, (name, height, note): (&str, f64, &str)) -> anyhow::Result<Uuid> {
         let input = PersonInput {
             name: name.into(),

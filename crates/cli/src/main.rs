@@ -1,10 +1,12 @@
 //! The upright-pair program.
 
+mod chart;
 mod demo;
 mod film;
 
 use std::net::{Ipv4Addr, SocketAddr};
 use std::path::PathBuf;
+use std::process::ExitCode;
 
 use anyhow::Context as _;
 use clap::{Args, Parser, Subcommand};
@@ -27,6 +29,11 @@ enum Command {
     Serve(Serve),
     /// Prints the OpenAPI document.
     Openapi,
+    /// Checks, formats and converts files of figures.
+    Chart {
+        #[command(subcommand)]
+        command: chart::Command,
+    },
     /// Renders a simulated take from a scenario (JSON) into a clip, with its truth beside it.
     Studio {
         /// Scenario; missing values are the usual ones.
@@ -59,7 +66,7 @@ struct Serve {
 }
 
 #[tokio::main]
-async fn main() -> anyhow::Result<()> {
+async fn main() -> anyhow::Result<ExitCode> {
     let filter = tracing_subscriber::EnvFilter::try_from_default_env()
         .unwrap_or_else(|_| "warn,upright_server=info,upright_store=info".into());
     tracing_subscriber::fmt()
@@ -67,16 +74,17 @@ async fn main() -> anyhow::Result<()> {
         .with_writer(std::io::stderr)
         .init();
     match Cli::parse().command {
-        Command::Serve(s) => serve(s).await,
+        Command::Serve(s) => serve(s).await?,
+        Command::Chart { command } => return chart::run(command),
         Command::Openapi => {
             println!(
                 "{}",
                 serde_json::to_string_pretty(&upright_server::openapi())?
             );
-            Ok(())
         }
-        Command::Studio { scenario, clip } => film::from_file(&scenario, &clip).await,
+        Command::Studio { scenario, clip } => film::from_file(&scenario, &clip).await?,
     }
+    Ok(ExitCode::SUCCESS)
 }
 
 async fn serve(s: Serve) -> anyhow::Result<()> {

@@ -4,6 +4,7 @@
 use std::process::Command;
 
 use upright_core::analyse::analyse;
+use upright_core::chart::Shelf;
 use upright_core::marks::Marks;
 use upright_core::measure::CoupleBody;
 use upright_core::units::MediaTime;
@@ -57,7 +58,7 @@ async fn a_rendered_clip_and_its_truth_file_agree() {
         heights: scenario.heights,
         frame_limit: None,
     };
-    let a = analyse(&m, couple, [640.0, 360.0]);
+    let a = analyse(&m, couple, [640.0, 360.0], &Shelf::default());
     assert!(a.footprints.len() >= 32);
     for f in &a.footprints {
         let t = truth
