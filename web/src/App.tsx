@@ -1,15 +1,22 @@
 import { createBrowserRouter, Navigate, RouterProvider } from 'react-router';
 import { useSession } from './api/hooks';
 import { BenchPage } from './bench/BenchPage';
+import { ChartPage } from './charts/ChartPage';
 import { ChartsPage } from './charts/ChartsPage';
 import { PeoplePage } from './people/PeoplePage';
 import { PersonPage } from './people/PersonPage';
 import { ProgressPage } from './progress/ProgressPage';
+import { RoutineDesk } from './routines/RoutineDesk';
+import { RoutineSheet } from './routines/RoutineSheet';
+import { RoutinesPage } from './routines/RoutinesPage';
 import { Shell } from './shell/Shell';
 import { SignIn } from './shell/SignIn';
 import { Empty, Loaded } from './shell/State';
 import { TakesPage } from './takes/TakesPage';
 import { TodayPage } from './today/TodayPage';
+
+// The text editor is the largest part of the page and needed by few.
+const editor = () => import('./charts/ChartEditor');
 
 const router = createBrowserRouter([
   {
@@ -25,6 +32,15 @@ const router = createBrowserRouter([
       { path: 'progress', element: <ProgressPage /> },
       { path: 'progress/:id', element: <ProgressPage /> },
       { path: 'charts', element: <ChartsPage /> },
+      { path: 'charts/new', lazy: { Component: async () => (await editor()).NewChart } },
+      { path: 'charts/figure/:id', element: <ChartPage /> },
+      {
+        path: 'charts/figure/:id/edit',
+        lazy: { Component: async () => (await editor()).EditChart },
+      },
+      { path: 'charts/routines', element: <RoutinesPage /> },
+      { path: 'charts/routines/:id', element: <RoutineDesk /> },
+      { path: 'charts/routines/:id/sheet', element: <RoutineSheet /> },
       { path: '*', element: <Empty title="There is no such page." /> },
     ],
   },

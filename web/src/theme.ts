@@ -84,6 +84,7 @@ export const tone = {
   hairline: colour('divider'),
   paper: colour('background-default'),
   card: colour('background-paper'),
+  selected: colour('action-selected'),
 };
 
 /** The stage is dark in both schemes: it is for the film. */

@@ -1,6 +1,7 @@
 import type { Schemas } from './api/client';
 
 export type Role = Schemas['Role'];
+export const roles = ['leader', 'follower'] as const;
 export type Unit = Schemas['Unit'];
 
 const whole = new Intl.NumberFormat(undefined, { maximumFractionDigits: 0 });

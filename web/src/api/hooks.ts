@@ -9,6 +9,7 @@ const key = {
   charts: ['charts'],
   faults: ['faults'],
   takes: ['takes'],
+  routines: ['routines'],
 };
 
 export function useSession() {
@@ -270,5 +271,160 @@ export function useChangeCorrection() {
         }),
       ),
     onSuccess: () => client.invalidateQueries({ queryKey: key.people }),
+  });
+}
+
+export function useChart(id: string | undefined) {
+  return useQuery({
+    queryKey: [...key.charts, id],
+    enabled: id !== undefined,
+    staleTime: Infinity,
+    queryFn: async () =>
+      body(await api.GET('/api/charts/{id}', { params: { path: { id: id ?? '' } } })),
+  });
+}
+
+/** What the checks say of a text; the answer for the last text stays until the next is there. */
+export function useCheck(text: string) {
+  return useQuery({
+    queryKey: ['check', text],
+    enabled: text !== '',
+    staleTime: Infinity,
+    gcTime: 30_000,
+    placeholderData: (before: Schemas['Checked'] | undefined) => before,
+    queryFn: async () => body(await api.POST('/api/charts/check', { body: { text } })),
+  });
+}
+
+export function useWriteDraft() {
+  return useMutation({
+    mutationFn: async (draft: Schemas['Draft']) =>
+      body(await api.POST('/api/charts/write', { body: draft })).text,
+  });
+}
+
+export function useSaveChart() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async ({
+      id,
+      version,
+      text,
+    }: {
+      id?: string;
+      version?: number | null;
+      text: string;
+    }) =>
+      id !== undefined && version != null
+        ? body(
+            await api.PUT('/api/charts/{id}', {
+              params: { path: { id }, header: { 'If-Match': `"${version}"` } },
+              body: { text },
+            }),
+          )
+        : body(await api.POST('/api/charts', { body: { text } })),
+    onSuccess: async (view) => {
+      await client.invalidateQueries({ queryKey: key.charts });
+      client.setQueryData([...key.charts, view.card.id], view);
+      void client.invalidateQueries({ queryKey: ['bench'] });
+      void client.invalidateQueries({ queryKey: key.routines });
+    },
+  });
+}
+
+export function useRemoveChart() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async ({ id, version }: { id: string; version: number }) => {
+      await api.DELETE('/api/charts/{id}', {
+        params: { path: { id }, header: { 'If-Match': `"${version}"` } },
+      });
+    },
+    onSuccess: () => client.invalidateQueries({ queryKey: key.charts, exact: true }),
+  });
+}
+
+export function useImportCharts() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (document: string) =>
+      body(await api.POST('/api/charts/import', { body: { document } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: key.charts }),
+  });
+}
+
+export interface Sizes {
+  leader?: number;
+  follower?: number;
+  second?: boolean;
+}
+
+/** A figure in the lengths of a couple or of one dancer. */
+export function useScaled(id: string, sizes: Sizes | undefined) {
+  return useQuery({
+    queryKey: ['scaled', id, sizes],
+    enabled: sizes !== undefined,
+    queryFn: async () =>
+      body(
+        await api.GET('/api/charts/{id}/scaled', { params: { path: { id }, query: sizes ?? {} } }),
+      ),
+  });
+}
+
+export function useRoutines() {
+  return useQuery({
+    queryKey: key.routines,
+    queryFn: async () => body(await api.GET('/api/routines')),
+  });
+}
+
+export function useRoutine(id: string) {
+  return useQuery({
+    queryKey: [...key.routines, id],
+    queryFn: async () => body(await api.GET('/api/routines/{id}', { params: { path: { id } } })),
+  });
+}
+
+export function useCreateRoutine() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (input: Schemas['RoutineInput']) =>
+      body(await api.POST('/api/routines', { body: input })),
+    onSuccess: () => client.invalidateQueries({ queryKey: key.routines, exact: true }),
+  });
+}
+
+/** Keeps a routine; changes follow each other, each on the version the one before it left. */
+export function useSaveRoutine(id: string) {
+  const client = useQueryClient();
+  const queryKey = [...key.routines, id];
+  return useMutation({
+    scope: { id: `routine ${id}` },
+    mutationFn: async (input: Schemas['RoutineInput']) => {
+      const version = client.getQueryData<Schemas['RoutineView']>(queryKey)?.routine.version ?? 0;
+      return body(
+        await api.PUT('/api/routines/{id}', {
+          params: { path: { id }, header: { 'If-Match': `"${version}"` } },
+          body: input,
+        }),
+      );
+    },
+    onSuccess: (view) => {
+      client.setQueryData(queryKey, view);
+      void client.invalidateQueries({ queryKey: key.routines, exact: true });
+    },
+    onError: () => client.invalidateQueries({ queryKey }),
+  });
+}
+
+export function useRemoveRoutine() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async ({ id, version }: { id: string; version: number }) => {
+      await api.DELETE('/api/routines/{id}', {
+        params: { path: { id }, header: { 'If-Match': `"${version}"` } },
+      });
+    },
+    onSuccess: () => client.invalidateQueries({ queryKey: key.routines, exact: true }),
   });
 }

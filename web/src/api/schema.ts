@@ -11,8 +11,116 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** The chart library. */
+    /** The library and the studio's own figures. */
     get: operations['charts_list'];
+    put?: never;
+    /** Keeps a new own figure, mistakes or not. */
+    post: operations['charts_create'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/charts/check': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Checks a text without keeping it. */
+    post: operations['charts_check'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/charts/import': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Adds the figures of a document: all of them or none. Figures with broken rules are added, to be
+     *     mended in the editor; a document that cannot be read is not.
+     */
+    post: operations['charts_import'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/charts/write': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Writes a draft in the text notation without keeping it. */
+    post: operations['charts_write'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/charts/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One figure. */
+    get: operations['charts_read'];
+    /** Keeps the text of an own figure and renews the takes that dance it. */
+    put: operations['charts_save'];
+    post?: never;
+    /** Takes an own figure away that no take dances. */
+    delete: operations['charts_remove'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/charts/{id}/document': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A figure as a file. */
+    get: operations['charts_export'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/charts/{id}/scaled': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A figure in somebody's own lengths: with both heights for the couple, with one for that role alone. */
+    get: operations['charts_scaled'];
     put?: never;
     post?: never;
     delete?: never;
@@ -189,6 +297,43 @@ export interface paths {
     put?: never;
     post?: never;
     delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/routines': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** All routines, last changed first. */
+    get: operations['routines_list'];
+    put?: never;
+    /** Makes a routine. */
+    post: operations['routines_create'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/routines/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One routine. */
+    get: operations['routines_read'];
+    /** Keeps a routine that is still at the version named. */
+    put: operations['routines_save'];
+    post?: never;
+    /** Takes a routine away. */
+    delete: operations['routines_remove'];
     options?: never;
     head?: never;
     patch?: never;
@@ -395,12 +540,37 @@ export interface components {
      * @description What the foot does.
      * @enum {string}
      */
-    Action: 'step' | 'close' | 'replace' | 'touch';
+    Action:
+      | 'step'
+      | 'close'
+      | 'replace'
+      | 'in_place'
+      | 'touch'
+      | 'brush'
+      | 'kick'
+      | 'hold'
+      | 'check'
+      | 'pivot'
+      | 'heel_turn'
+      | 'swivel';
     /**
      * @description What the newest takes are compared with.
      * @enum {string}
      */
     Against: 'start' | 'when_it_held';
+    /**
+     * @description Where the leader faces in the room.
+     * @enum {string}
+     */
+    Alignment:
+      | 'down'
+      | 'down_left'
+      | 'left_wall'
+      | 'back_left'
+      | 'back'
+      | 'back_right'
+      | 'right_wall'
+      | 'down_right';
     /** @description Everything known about a take. */
     Analysis: {
       /** @description Bodies marked. */
@@ -468,6 +638,18 @@ export interface components {
        */
       version: number;
     };
+    /** @description Figures that fit between two others. */
+    Bridge: {
+      /**
+       * Format: int32
+       * @description Beats they fill.
+       */
+      beats: number;
+      /** @description In order; the last entry of `last_change` may follow. */
+      items: components['schemas']['Item'][];
+      /** @description Hands that change after the last of them. */
+      last_change: components['schemas']['HoldChange'][];
+    };
     /** @description The catalogue with the measures it judges by. */
     CatalogueView: {
       /** @description Entries. */
@@ -482,72 +664,123 @@ export interface components {
       /** @description Whose it must be. */
       whose: components['schemas']['Whose'];
     };
-    /** @description A figure. */
-    Chart: {
-      /** @description What it is good for. */
+    /** @description What lists show of a figure. */
+    ChartCard: {
+      /** @description What it is. */
       about: string;
-      /** @description Counts over the beats, in the text form of [`CountPattern::parse`]. */
+      /** @description Counts over the beats. */
       counts: string;
-      /** @description The dance it belongs to. */
+      /** @description Dance. */
       dance: string;
-      /** @description The follower's rows, in order. */
-      follower: components['schemas']['ChartRow'][];
-      /**
-       * Format: double
-       * @description Distance of the partners' feet centres at the start, metres, for two people 1.70 m tall.
-       */
-      gap: number;
-      /** @description Stable name, lower case with dashes. */
+      facts?: components['schemas']['Facts'] | null;
+      /** @description Short name. */
       id: string;
-      /** @description Where judgements look. */
-      judging?: components['schemas']['Judging'];
-      /** @description The leader's rows, in order. */
-      leader: components['schemas']['ChartRow'][];
-      /** @description As coaches call it. */
+      /**
+       * Format: int32
+       * @description Beats of a bar.
+       */
+      meter: number;
+      /** @description Name. */
       name: string;
+      /** @description Written by this studio. */
+      own: boolean;
+      /** @description Who has the harder part. */
+      practice: components['schemas']['Practice'];
       /** @description Danced along one line of the floor. */
       slotted: boolean;
-      /** @description Position at the start. */
-      start: components['schemas']['Position'];
+      /** @description It passes its checks, so that it can be danced in takes and routines. */
+      sound: boolean;
       /**
-       * Format: double
-       * @description Where `&` falls in its beat.
+       * Format: int32
+       * @description Stage at which it is taught first.
        */
-      swing: number;
+      stage: number;
       /** @description Usual tempo, beats a minute. */
       tempo: number[];
     };
-    /** @description One role on one count. */
+    /** @description What a check says, at its place in the text. */
+    ChartProblem: {
+      /** @description Column, from 1. */
+      column: number;
+      /** @description On which count, where it is on one. */
+      count?: number | null;
+      /** @description Line of the text, from 1. */
+      line: number;
+      /** @description The whole text with it mended, where that can be done. */
+      mended?: string | null;
+      role?: components['schemas']['Role'] | null;
+      /** @description Which rule. */
+      rule: components['schemas']['Rule'];
+      /** @description What is wrong. */
+      sentence: string;
+      /** @description How much it weighs. */
+      severity: components['schemas']['Severity'];
+      /** @description What would mend it. */
+      suggestion?: string | null;
+    };
+    /** @description One role on one count, every building block unfolded. */
     ChartRow: {
       /** @description What it does. */
       action: components['schemas']['Action'];
+      contact?: components['schemas']['Contact'] | null;
       /** @description Index into the chart's counts. */
       count: number;
       /** @description Where to. */
       direction: components['schemas']['Direction'];
+      /** @description The entry it comes from. */
+      entry: number;
       /** @description Which foot. */
       foot: components['schemas']['Foot'];
+      /** @description What a judgement looks for. */
+      judge: components['schemas']['Watchpoint'][];
+      leg?: components['schemas']['Leg'] | null;
+      level?: components['schemas']['Level'] | null;
+      part?: components['schemas']['Part'] | null;
+      /**
+       * Format: int32
+       * @description The same at the second stage.
+       */
+      second_turn: number;
       /**
        * Format: double
-       * @description Share of the dancer's own full step, 0..1.5.
+       * @description Share of a full step.
        */
-      size?: number;
+      size: number;
       /**
        * Format: int32
        * @description Turn of the body by the arrival, eighths of a turn, positive to the left.
        */
-      turn?: number;
+      turn: number;
+      /** @description Turning here is allowed though none is charted. */
+      turns_freely: boolean;
     };
-    /** @description A chart with what follows from it. */
+    /** @description A figure's text. */
+    ChartText: {
+      /** @description In the text notation. */
+      text: string;
+    };
+    /** @description A figure with its text and everything that follows from it. */
     ChartView: {
-      /** @description The chart. */
-      chart: components['schemas']['Chart'];
-      /** @description Where the steps go for two people 1.70 m tall: leader's, follower's. */
-      paths: components['schemas']['FloorStep'][][];
-      /** @description Its counts. */
-      pattern: components['schemas']['CountPattern'];
-      /** @description Total turn of leader and follower, eighths, positive to the left. */
-      turns: number[];
+      /** @description What lists show. */
+      card: components['schemas']['ChartCard'];
+      /** @description What the checks say. */
+      problems: components['schemas']['ChartProblem'][];
+      sketch?: components['schemas']['Sketch'] | null;
+      /** @description In the text notation. */
+      text: string;
+      /**
+       * Format: int32
+       * @description Version of an own figure.
+       */
+      version?: number | null;
+    };
+    /** @description A text with everything the checks say of it. */
+    Checked: {
+      /** @description Everything that is wrong, then what is worth knowing. */
+      problems: components['schemas']['ChartProblem'][];
+      sketch?: components['schemas']['Sketch'] | null;
+      /** @description Nothing stops it. */
+      sound: boolean;
     };
     /**
      * @description How far a clip is.
@@ -585,6 +818,23 @@ export interface components {
        */
       width: number;
     };
+    /** @description A comment line. */
+    Comment: {
+      /** @description Stands before this count; absent under the title. */
+      before?: number | null;
+      /** @description What it says. */
+      text: string;
+    };
+    /**
+     * @description What is to be felt between the partners on a count.
+     * @enum {string}
+     */
+    Connection: 'neutral' | 'compression' | 'stretch' | 'free';
+    /**
+     * @description What of the foot meets the floor first.
+     * @enum {string}
+     */
+    Contact: 'heel' | 'ball' | 'whole' | 'toe' | 'edge';
     /** @description A correction. */
     Correction: {
       /** @description Caution. */
@@ -814,6 +1064,24 @@ export interface components {
        */
       version: number;
     };
+    /** @description The couple on one count, after its steps. */
+    CoupleEntry: {
+      connection?: components['schemas']['Connection'] | null;
+      /** @description Index into the chart's counts. */
+      count: number;
+      /** @description One gives weight to the other: a dip or drop. */
+      dip?: boolean;
+      footing?: components['schemas']['Footing'] | null;
+      /** @description Holds that change here, in this order. */
+      holds?: components['schemas']['HoldChange'][];
+      /** @description What a judgement looks for. */
+      judge?: components['schemas']['CoupleWatchpoint'][];
+      /** @description This count may be repeated as long as the phrase asks. */
+      open_ended?: boolean;
+      /** @description This count may be left out. */
+      optional?: boolean;
+      position?: components['schemas']['Position'] | null;
+    };
     /** @description What a coach enters of a couple. */
     CoupleInput: {
       /**
@@ -832,6 +1100,11 @@ export interface components {
        */
       leader_id: string;
     };
+    /**
+     * @description What a judgement looks for in the couple on a count.
+     * @enum {string}
+     */
+    CoupleWatchpoint: 'stretch' | 'together';
     /** @description A standing decision. */
     Decision: {
       /** @description Id in the catalogue. */
@@ -881,7 +1154,73 @@ export interface components {
       | 'back_right'
       | 'right'
       | 'forward_right'
-      | 'in_place';
+      | 'in_place'
+      | 'collect'
+      | 'cross_front'
+      | 'cross_behind';
+    /** @description What one role does on a count: an action of the foot, or a building block that begins here. */
+    Does: components['schemas']['Action'] | components['schemas']['Part'];
+    /** @description A figure as it is written. */
+    Draft: {
+      /** @description What it is. */
+      about?: string;
+      /** @description What can hurt, and what to agree on first. */
+      caution?: string;
+      /** @description Comment lines. */
+      comments?: components['schemas']['Comment'][];
+      /** @description Counts over the beats, in the text form of [`CountPattern`](crate::count::CountPattern). */
+      counts: string;
+      /** @description The couple's entries, in order. */
+      couple?: components['schemas']['CoupleEntry'][];
+      /** @description The dance it belongs to. */
+      dance: string;
+      /** @description Broken rules that are meant. */
+      exceptions?: components['schemas']['Exception'][];
+      /** @description Common faults: ids of the catalogue. */
+      faults?: string[];
+      /** @description The follower's entries, in order. */
+      follower: components['schemas']['StepEntry'][];
+      /** @description What it is good for. */
+      good_for?: string;
+      /** @description Holds before the first count. */
+      holds?: string[];
+      /** @description Stable name, lower case with dashes. */
+      id: string;
+      /** @description The leader's entries, in order. */
+      leader: components['schemas']['StepEntry'][];
+      /**
+       * Format: int32
+       * @description Beats of a bar.
+       */
+      meter?: number;
+      /** @description As coaches call it. */
+      name: string;
+      /** @description Who has the harder part. */
+      practice: components['schemas']['Practice'];
+      /** @description The school it follows, where good teachers disagree. */
+      school?: string;
+      /** @description Danced along one line of the floor. */
+      slotted?: boolean;
+      /**
+       * Format: int32
+       * @description At which stage it is taught first: 1 or 2.
+       */
+      stage?: number;
+      /** @description How the couple stand before the first count. */
+      start: components['schemas']['Start'];
+      /**
+       * Format: double
+       * @description Where `&` falls in its beat, 0.5..0.75.
+       */
+      swing?: number;
+      /** @description Usual tempo, beats a minute. */
+      tempo: number[];
+    };
+    /**
+     * @description How hard it works, in words.
+     * @enum {string}
+     */
+    Effort: 'calm' | 'steady' | 'lively';
     /** @description An entry of the append-only log: a command, or a step back or forward through the commands. */
     Entry: components['schemas']['Travel'] | components['schemas']['MarkCommand'];
     /** @description A number with its standard uncertainty (1σ), in the unit its owner states. */
@@ -915,6 +1254,52 @@ export interface components {
       repetition: number;
       /** @description The reading. */
       value: components['schemas']['Estimate'];
+    };
+    /** @description A broken rule that is meant, and why. */
+    Exception: {
+      /** @description Why it is meant. */
+      reason: string;
+      /** @description The rule. */
+      rule: components['schemas']['Rule'];
+    };
+    /** @description What follows from a figure at given heights. */
+    Facts: {
+      /**
+       * Format: int32
+       * @description Beats it fills.
+       */
+      beats: number;
+      /** @description Least and greatest distance of the bodies, metres. */
+      distance: number[];
+      /** @description How hard it works. */
+      effort: components['schemas']['Effort'];
+      /** @description Position at the end. */
+      end: components['schemas']['Position'];
+      /** @description Holds at the end, sorted. */
+      end_holds: string[];
+      /** @description Floor it takes along and across the start line, metres. */
+      floor: number[];
+      /** @description Foot that carries it after the last. */
+      last_standing: (components['schemas']['Foot'] | null)[];
+      /** @description Turns of leader and follower. */
+      ledger: components['schemas']['Ledger'][];
+      /** @description Weight changes a second at the middle of the usual tempo. */
+      pace: number[];
+      /** @description Whether it can follow itself: feet, position and holds are at the end as at the start. */
+      repeats: boolean;
+      /** @description Counts on which leader and follower take weight, as spoken. */
+      rhythm: string[];
+      /**
+       * Format: double
+       * @description What is left of the arms at the tightest moment, metres; absent where nothing is held.
+       */
+      spare?: number | null;
+      /** @description Foot that carries the weight before the first count. */
+      standing: (components['schemas']['Foot'] | null)[];
+      /** @description Position at the start. */
+      start: components['schemas']['Position'];
+      /** @description Holds at the start, sorted. */
+      start_holds: string[];
     };
     /** @description An entry of the catalogue. */
     Fault: {
@@ -1009,27 +1394,6 @@ export interface components {
        */
       width: number;
     };
-    /** @description One charted step on the floor. */
-    FloorStep: {
-      /**
-       * Format: double
-       * @description Facing on arrival, degrees.
-       */
-      facing: number;
-      /**
-       * Format: double
-       * @description Facing before the step, degrees.
-       */
-      facing_before: number;
-      /** @description The moving foot. */
-      foot: components['schemas']['Foot'];
-      /** @description Where it stood, metres. */
-      from: number[];
-      /** @description Row of the chart. */
-      row: number;
-      /** @description Where it lands, metres. */
-      to: number[];
-    };
     /** @description The calibrated floor. */
     FloorView: {
       /**
@@ -1062,6 +1426,11 @@ export interface components {
      * @enum {string}
      */
     Foot: 'L' | 'R';
+    /**
+     * @description Which feet the partners use at the same time.
+     * @enum {string}
+     */
+    Footing: 'opposite' | 'same' | 'either';
     /** @description A foot on the floor at a count. */
     Footprint: {
       /** @description This foot arrived at this count. */
@@ -1111,6 +1480,60 @@ export interface components {
       /** @description Version of the program. */
       version: string;
     };
+    /** @description A change of a hold. */
+    HoldChange: {
+      /** @description To which hold. */
+      hold: string;
+      /** @description What happens. */
+      verb: components['schemas']['HoldVerb'];
+    };
+    /**
+     * @description What happens to a hold.
+     * @enum {string}
+     */
+    HoldVerb: 'take' | 'catch' | 'release' | 'throw';
+    /** @description A document to import: text notation or JSON. */
+    Import: {
+      /** @description The document. */
+      document: string;
+    };
+    /** @description What an import added. */
+    Imported: {
+      /** @description Short names of the figures that are kept now. */
+      ids: string[];
+    };
+    /** @description A figure in a routine. */
+    Item: {
+      /** @description Hands that change before it, on the last count of what comes before. */
+      change?: components['schemas']['HoldChange'][];
+      /** @description Chart id. */
+      chart: string;
+      /**
+       * Format: int32
+       * @description How often, 1..64.
+       */
+      times: number;
+    };
+    /** @description How two figures join. */
+    Joint: {
+      /** @description Hands that could change on the last count so that the holds fit. */
+      change: components['schemas']['HoldChange'][];
+      /** @description The partners stand and face alike. */
+      facing: boolean;
+      /** @description The free feet are those that step first. */
+      feet: boolean;
+      /** @description The hands are held alike. */
+      holds: boolean;
+      /** @description The position at the end is the one at the start. */
+      position: boolean;
+      /** @description What does not fit, for people. */
+      sentences: string[];
+      /**
+       * Format: double
+       * @description What they have to settle between the two, metres.
+       */
+      settle: number;
+    };
     /** @description A fault judged for one role (or the couple) over the repetitions of a take. */
     Judged: {
       /** @description The band in force. */
@@ -1157,14 +1580,22 @@ export interface components {
       /** @description Mean of the repetitions' worst readings, with their scatter in its σ. */
       value: components['schemas']['Estimate'];
     };
-    /** @description Counts at which a judgement looks, as indices into the chart's counts. */
-    Judging: {
-      /** @description By here the leader has stopped travelling. */
-      stop?: number | null;
-      /** @description By here the partners have drawn apart. */
-      stretch?: number | null;
-      /** @description At these the partners come together or pass on purpose, so their distance is not judged. */
-      together?: number[];
+    /** @description A routine as it is kept. */
+    KeptRoutine: {
+      /**
+       * Format: uuid
+       * @description Id.
+       */
+      id: string;
+      /** @description Its name. */
+      name: string;
+      /** @description Figures, music and floor. */
+      plan: components['schemas']['Routine'];
+      /**
+       * Format: int32
+       * @description Grows with each change.
+       */
+      version: number;
     };
     /**
      * @description The nineteen points marked on each dancer.
@@ -1190,6 +1621,44 @@ export interface components {
       | 'right_heel'
       | 'left_toe'
       | 'right_toe';
+    /** @description Turns added up to a beat. */
+    LanePoint: {
+      /**
+       * Format: double
+       * @description Beats from the start.
+       */
+      beat: number;
+      /** @description Leader's and follower's sum, eighths, positive to the left. */
+      turns: number[];
+    };
+    /** @description Turns of one role, eighths, positive to the left. */
+    Ledger: {
+      /**
+       * Format: int32
+       * @description Longest run one way, with its sign.
+       */
+      streak: number;
+      /**
+       * Format: int32
+       * @description Sum.
+       */
+      total: number;
+      /**
+       * Format: int32
+       * @description All turning, without signs.
+       */
+      turned: number;
+    };
+    /**
+     * @description The knee on arrival.
+     * @enum {string}
+     */
+    Leg: 'straight' | 'soft';
+    /**
+     * @description Height of the body on a count.
+     * @enum {string}
+     */
+    Level: 'rise' | 'up' | 'lower' | 'down' | 'flat';
     /** @description What a look found. */
     Look: {
       /** @description Fine. */
@@ -1416,6 +1885,20 @@ export interface components {
      * @enum {string}
      */
     Outcome: 'as_charted' | 'wrong_foot' | 'wrong_weight' | 'left_out' | 'not_marked';
+    /**
+     * @description A building block: a few steps that belong together.
+     * @enum {string}
+     */
+    Part:
+      | 'walk'
+      | 'side_close'
+      | 'chasse'
+      | 'triple'
+      | 'rock'
+      | 'check_back'
+      | 'pivot_step'
+      | 'heel_pull'
+      | 'gather';
     /** @description A person. */
     Person: {
       /** @description Has agreed to be filmed (a guardian for a minor). */
@@ -1454,6 +1937,57 @@ export interface components {
       /** @description Notes for cautions. */
       note?: string;
     };
+    /** @description A figure where it lies in the music and the room. */
+    Placed: {
+      /** @description Where the leader faces at its start. */
+      alignment: components['schemas']['Alignment'];
+      /**
+       * Format: int32
+       * @description Bar of the first beat, from 1.
+       */
+      bar: number;
+      /**
+       * Format: int32
+       * @description Beat within that bar, from 1.
+       */
+      beat: number;
+      /**
+       * Format: int32
+       * @description Beats with all repetitions.
+       */
+      beats: number;
+      /** @description The figure's caution. */
+      caution: string;
+      /** @description Chart id. */
+      chart: string;
+      /** @description Its counts. */
+      counts: string;
+      /** @description Its dance. */
+      dance: string;
+      /** @description How hard it works at the routine's tempo. */
+      effort: components['schemas']['Effort'];
+      /** @description A phrase ends with it. */
+      ends_phrase: boolean;
+      /**
+       * Format: int32
+       * @description First beat, from 0.
+       */
+      from: number;
+      /** @description Its name. */
+      name: string;
+      /**
+       * Format: int32
+       * @description Phrase of the first beat, from 1.
+       */
+      phrase: number;
+      /**
+       * Format: int32
+       * @description Times.
+       */
+      times: number;
+      /** @description Turns of leader and follower with all repetitions, eighths, positive to the left. */
+      turns: number[];
+    };
     /** @description One dancer's landmarks at one frame, pixels. */
     Pose: {
       /** @description The frame. */
@@ -1466,10 +2000,26 @@ export interface components {
       role: components['schemas']['Role'];
     };
     /**
-     * @description How the couple stand to one another at the start.
+     * @description How the couple stand to one another.
      * @enum {string}
      */
-    Position: 'open_facing' | 'closed' | 'close_embrace';
+    Position:
+      | 'open_facing'
+      | 'closed'
+      | 'close_embrace'
+      | 'promenade'
+      | 'counter_promenade'
+      | 'side_by_side'
+      | 'shadow'
+      | 'wrapped'
+      | 'arm_lock'
+      | 'outside_partner'
+      | 'apart';
+    /**
+     * @description For whom a figure is mainly practised.
+     * @enum {string}
+     */
+    Practice: 'both' | 'leader' | 'follower';
     /** @description A problem document. */
     Problem: {
       /** @description What is wrong and what to do. */
@@ -1526,6 +2076,40 @@ export interface components {
           /** @description Why, in words. */
           why: string;
         };
+    /** @description A routine laid out. */
+    Report: {
+      /**
+       * Format: int32
+       * @description Beats in all.
+       */
+      beats: number;
+      /** @description What would fit there, shortest first; empty where they join. */
+      bridges: components['schemas']['Bridge'][][];
+      /** @description What fills them. */
+      fillers: components['schemas']['Bridge'][];
+      /** @description The figures. */
+      items: components['schemas']['Placed'][];
+      /** @description Between each figure and the next. */
+      joints: components['schemas']['Joint'][];
+      /** @description Running turns. */
+      lane: components['schemas']['LanePoint'][];
+      /**
+       * Format: int32
+       * @description Beats left until the phrase ends.
+       */
+      left: number;
+      /** @description Ids of the figures that can follow the last one as they are. */
+      next: string[];
+      /** @description What is wrong or worth knowing. */
+      problems: components['schemas']['RoutineProblem'][];
+      /**
+       * Format: double
+       * @description Seconds in all.
+       */
+      seconds: number;
+      /** @description All steps in the room. */
+      steps: components['schemas']['RoomStep'][];
+    };
     /** @description Whether the review is closed. */
     Reviewed: {
       /** @description Closed. */
@@ -1536,6 +2120,135 @@ export interface components {
      * @enum {string}
      */
     Role: 'leader' | 'follower';
+    /** @description One charted step in the room. */
+    RoomStep: {
+      /** @description Where it lands, metres from the floor's corner. */
+      at: number[];
+      /**
+       * Format: double
+       * @description Beats from the start.
+       */
+      beat: number;
+      /** @description As spoken. */
+      count: string;
+      /**
+       * Format: double
+       * @description Facing, degrees from the floor's length.
+       */
+      facing: number;
+      /** @description Which foot. */
+      foot: components['schemas']['Foot'];
+      /** @description Which figure. */
+      item: number;
+      /** @description Whose. */
+      role: components['schemas']['Role'];
+    };
+    /** @description Figures in order, the music they lie on and the floor they take. */
+    Routine: {
+      /**
+       * Format: double
+       * @description Direction of the couple's line at the start, degrees from the floor's length, positive to the
+       *     left.
+       */
+      facing: number;
+      /** @description The floor's length and width, metres, 2..60. */
+      floor: number[];
+      /** @description Standing heights of leader and follower, metres. */
+      heights: number[];
+      /** @description The figures. */
+      items: components['schemas']['Item'][];
+      /**
+       * Format: int32
+       * @description Beats of a bar, 2..6.
+       */
+      meter: number;
+      /**
+       * Format: int32
+       * @description Bars of a phrase, 1..32.
+       */
+      phrase: number;
+      /** @description Where the middle of the couple starts, metres from the floor's corner along length and width. */
+      start: number[];
+      /**
+       * Format: double
+       * @description Beats a minute, 40..300.
+       */
+      tempo: number;
+    };
+    /** @description What a coach enters of a routine. */
+    RoutineInput: {
+      /** @description Its name. */
+      name: string;
+      /** @description Figures, music and floor. */
+      plan: components['schemas']['Routine'];
+    };
+    /** @description What is wrong or worth knowing. */
+    RoutineProblem: {
+      /** @description Which figure; absent for the whole. */
+      item?: number | null;
+      /** @description Which rule. */
+      rule: components['schemas']['Rule'];
+      /** @description For people. */
+      sentence: string;
+      /** @description How much it weighs. */
+      severity: components['schemas']['Severity'];
+      /** @description What would mend it. */
+      suggestion?: string | null;
+    };
+    /** @description A routine with what the checks say of it. */
+    RoutineView: {
+      report?: components['schemas']['Report'] | null;
+      /** @description As it is kept. */
+      routine: components['schemas']['KeptRoutine'];
+      /** @description Why there is no report. */
+      trouble?: string | null;
+    };
+    /**
+     * @description The checks, by name, so that an exception can name its rule.
+     * @enum {string}
+     */
+    Rule:
+      | 'form'
+      | 'counts'
+      | 'weight'
+      | 'footing'
+      | 'turns'
+      | 'holds'
+      | 'position'
+      | 'reach'
+      | 'room'
+      | 'safety'
+      | 'energy'
+      | 'joint';
+    /** @description A chart in somebody's own lengths. */
+    Scaled: {
+      /**
+       * Format: double
+       * @description Distance at the start, metres; absent for one dancer alone.
+       */
+      gap?: number | null;
+      /** @description Why the amounts are what they are. */
+      reasons: string[];
+      /** @description Steps by role; a role that is left out is empty. */
+      steps: components['schemas']['ScaledStep'][][];
+      /** @description The same on the floor; none for a role that is left out. */
+      trails: (components['schemas']['Trail'] | null)[];
+    };
+    /** @description One step in somebody's own lengths. */
+    ScaledStep: {
+      /** @description Count of the chart. */
+      count: number;
+      /**
+       * Format: double
+       * @description Way of the foot over the floor, metres.
+       */
+      length: number;
+      /**
+       * Format: int32
+       * @description Turn, eighths.
+       */
+      turn: number;
+    };
     /** @description Who is signed in, and what the page needs to ask for more. */
     SessionView: {
       demo?: components['schemas']['DemoSignIn'] | null;
@@ -1545,12 +2258,36 @@ export interface components {
       /** @description To be sent back in `x-csrf-token` with everything that changes something. */
       token: string;
     };
+    /**
+     * @description How much a problem weighs.
+     * @enum {string}
+     */
+    Severity: 'stops' | 'excepted' | 'advice';
     /** @description What is entered to sign in. */
     SignIn: {
       /** @description E-mail address. */
       email: string;
       /** @description Password. */
       password: string;
+    };
+    /** @description A figure laid out, for tables and drawings. */
+    Sketch: {
+      /** @description Distance of the bodies after each count, metres. */
+      distances: number[];
+      /** @description As it is written. */
+      draft: components['schemas']['Draft'];
+      /** @description What follows. */
+      facts: components['schemas']['Facts'];
+      /** @description Holds after each count. */
+      holds: string[][];
+      /** @description Its counts. */
+      pattern: components['schemas']['CountPattern'];
+      /** @description Position after each count. */
+      positions: components['schemas']['Position'][];
+      /** @description Rows of leader and follower, every building block unfolded. */
+      rows: components['schemas']['ChartRow'][][];
+      /** @description Where leader and follower go, for two people 1.70 m tall. */
+      trails: components['schemas']['Trail'][];
     };
     /** @description A step of the preparation. */
     Stage:
@@ -1589,11 +2326,65 @@ export interface components {
       /** @description Who. */
       role: components['schemas']['Role'];
     };
+    /** @description How the couple stand before the first count. */
+    Start: {
+      /**
+       * Format: double
+       * @description How far the follower stands to the leader's left of straight ahead, metres, −1.5..1.5;
+       *     absent for the usual place in this position.
+       */
+      aside?: number | null;
+      /**
+       * Format: double
+       * @description Distance between the partners, metres, for two people 1.70 m tall, 0.1..2.5: from the
+       *     leader's to the follower's feet.
+       */
+      gap: number;
+      /** @description Position. */
+      position: components['schemas']['Position'];
+    };
     /**
      * @description Where a fault stands with a person.
      * @enum {string}
      */
     Status: 'new' | 'working' | 'holding' | 'kept' | 'slipped_back' | 'never_a_fault';
+    /** @description One role on one count. */
+    StepEntry: {
+      contact?: components['schemas']['Contact'] | null;
+      /** @description Index into the chart's counts. */
+      count: number;
+      direction?: components['schemas']['Direction'] | null;
+      /** @description What it does. */
+      does: components['schemas']['Does'];
+      /** @description Which foot. */
+      foot: components['schemas']['Foot'];
+      /** @description What a judgement looks for. */
+      judge?: components['schemas']['Watchpoint'][];
+      leg?: components['schemas']['Leg'] | null;
+      level?: components['schemas']['Level'] | null;
+      /**
+       * Format: int32
+       * @description The turn at the second stage, where it differs.
+       */
+      second_turn?: number | null;
+      /**
+       * Format: double
+       * @description Share of a full step, 0..1.5.
+       */
+      size?: number;
+      /**
+       * Format: int32
+       * @description Steps of a walk, 2..16; only for it.
+       */
+      steps?: number | null;
+      /**
+       * Format: int32
+       * @description Turn of the body by the arrival, eighths of a turn, positive to the left; of a block, in all.
+       */
+      turn?: number;
+      /** @description Turning here is allowed though none is charted. */
+      turns_freely?: boolean;
+    };
     /** @description The moment at which a foot arrived, as the coach saw it. */
     StepMark: {
       /** @description The frame of arrival. */
@@ -1784,6 +2575,38 @@ export interface components {
       /** @description Takes whose review is not closed. */
       waiting: components['schemas']['Take'][];
     };
+    /** @description One role's way over the floor, to be drawn from above. */
+    Trail: {
+      /** @description Middle of the body before the first count, metres. */
+      body: number[];
+      /**
+       * Format: double
+       * @description Facing before the first count, degrees.
+       */
+      facing: number;
+      /** @description Left and right foot before the first count, metres. */
+      feet: number[][];
+      /** @description The steps in order. */
+      steps: components['schemas']['TrailStep'][];
+    };
+    /** @description One step of a [`Trail`]. */
+    TrailStep: {
+      /** @description Middle of the body afterwards, metres. */
+      body: number[];
+      /** @description Count of the chart. */
+      count: number;
+      /**
+       * Format: double
+       * @description Facing afterwards, degrees.
+       */
+      facing: number;
+      /** @description The moving foot. */
+      foot: components['schemas']['Foot'];
+      /** @description Where it stands afterwards, metres. */
+      to: number[];
+      /** @description It takes the weight. */
+      weighted: boolean;
+    };
     /** @description A move through the history. */
     Travel:
       | {
@@ -1827,6 +2650,11 @@ export interface components {
      * @enum {string}
      */
     Verdict: 'confirmed' | 'dismissed';
+    /**
+     * @description What a judgement looks for in one role on a count.
+     * @enum {string}
+     */
+    Watchpoint: 'stop' | 'hang' | 'prep' | 'signal' | 'send' | 'between' | 'collect';
     /**
      * @description At which counts an entry judges.
      * @enum {string}
@@ -1889,7 +2717,364 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['ChartView'][];
+          'application/json': components['schemas']['ChartCard'][];
+        };
+      };
+    };
+  };
+  charts_create: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ChartText'];
+      };
+    };
+    responses: {
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ChartView'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  charts_check: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ChartText'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Checked'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  charts_import: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Import'];
+      };
+    };
+    responses: {
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Imported'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  charts_write: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Draft'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ChartText'];
+        };
+      };
+      400: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  charts_read: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ChartView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  charts_save: {
+    parameters: {
+      query?: never;
+      header: {
+        'If-Match': string;
+      };
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ChartText'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ChartView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      412: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  charts_remove: {
+    parameters: {
+      query?: never;
+      header: {
+        'If-Match': string;
+      };
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      412: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  charts_export: {
+    parameters: {
+      query: {
+        /** @description `text` or `json`. */
+        form: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/octet-stream': string;
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  charts_scaled: {
+    parameters: {
+      query?: {
+        /** @description Leader's height, metres. */
+        leader?: number | null;
+        /** @description Follower's height, metres. */
+        follower?: number | null;
+        /** @description With the turns of the second stage. */
+        second?: boolean;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Scaled'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
         };
       };
     };
@@ -2320,6 +3505,173 @@ export interface operations {
         };
       };
       404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  routines_list: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['KeptRoutine'][];
+        };
+      };
+    };
+  };
+  routines_create: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['RoutineInput'];
+      };
+    };
+    responses: {
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['KeptRoutine'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  routines_read: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RoutineView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  routines_save: {
+    parameters: {
+      query?: never;
+      header: {
+        'If-Match': string;
+      };
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['RoutineInput'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RoutineView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      412: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  routines_remove: {
+    parameters: {
+      query?: never;
+      header: {
+        'If-Match': string;
+      };
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      412: {
         headers: {
           [name: string]: unknown;
         };

@@ -4,7 +4,7 @@ import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useEffect, useMemo, useState } from 'react';
 import type { Schemas } from '../api/client';
-import { useMarks, useReviewed, useWithdraw } from '../api/hooks';
+import { useChart, useMarks, useReviewed, useWithdraw } from '../api/hooks';
 import { useKeys, type KeyMap } from '../shell/keys';
 import { day, quantity } from '../words';
 import { cellAt, findingKey, momentOf, spoken, type Cell } from './cells';
@@ -35,7 +35,7 @@ export function Bench({
 }: {
   view: Schemas['TakeView'];
   bench: Schemas['BenchView'];
-  charts: Schemas['ChartView'][];
+  charts: Schemas['ChartCard'][];
 }) {
   const { take, clip } = view;
   const { marks, analysis, decisions } = bench;
@@ -52,7 +52,7 @@ export function Bench({
   // Another take begins with empty hands.
   useEffect(() => set(fresh), [set]);
 
-  const chart = charts.find((c) => c.chart.id === marks.chart);
+  const chart = useChart(marks.chart ?? undefined).data?.sketch ?? undefined;
   const cells = useMemo(() => analysis.count?.cells ?? [], [analysis.count]);
   const cell = useMemo(() => cellAt(cells, player.at), [cells, player.at]);
 
@@ -257,7 +257,7 @@ export function Bench({
     [
       'chart',
       'Chart',
-      chart ? `${chart.chart.name}, ${marks.repetitions} times` : 'not named',
+      chart ? `${chart.draft.name}, ${marks.repetitions} times` : 'not named',
       analysis.chart_stage,
     ],
     [
@@ -392,7 +392,7 @@ export function Bench({
             <BodiesPanel pose={poseHere} copy={copy} arrive={arrive} clear={takeAway} />
           )}
           {(mode === 'watch' || mode === 'bodies') && (
-            <FloorPlan analysis={analysis} cell={cell} chart={chart?.chart} />
+            <FloorPlan analysis={analysis} cell={cell} chart={chart} />
           )}
           {mode === 'watch' && <CountCard analysis={analysis} cell={cell} />}
           <Findings
@@ -427,7 +427,7 @@ export function Bench({
       />
       <Rail
         analysis={analysis}
-        chart={chart?.chart}
+        chart={chart}
         at={player.at}
         cell={cell}
         pins={pins}

@@ -36,7 +36,7 @@ export function Findings({
 }: {
   analysis: Schemas['Analysis'];
   decisions: Schemas['Decision'][];
-  chart: Schemas['ChartView'] | undefined;
+  chart: Schemas['Sketch'] | undefined;
   acts: Acts;
 }) {
   const showing = analysis.judged.filter((j) => j.showing > 0);
@@ -111,7 +111,7 @@ function Finding({
 }: {
   j: Judged;
   decisions: Schemas['Decision'][];
-  chart: Schemas['ChartView'] | undefined;
+  chart: Schemas['Sketch'] | undefined;
   acts: Acts;
   effect?: boolean;
 }) {

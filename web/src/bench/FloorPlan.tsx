@@ -55,7 +55,7 @@ export function FloorPlan({
 }: {
   analysis: Schemas['Analysis'];
   cell: Cell | undefined;
-  chart: Schemas['Chart'] | undefined;
+  chart: Schemas['Sketch'] | undefined;
 }) {
   const floor = analysis.floor;
   if (!floor || !cell) {
@@ -108,7 +108,7 @@ export function FloorPlan({
         role="img"
         aria-label={label ? `Feet from above; partners ${label} apart` : 'Feet from above'}
       >
-        {chart?.slotted && (
+        {chart?.draft.slotted && (
           <rect x={left} y={-0.15} width={w} height={0.3} fill={tone.fine} opacity={0.55} />
         )}
         <rect

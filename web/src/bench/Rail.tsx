@@ -58,8 +58,8 @@ interface LaneSpec {
   least: number;
 }
 
-function lanes(chart: Schemas['Chart'] | undefined): LaneSpec[] {
-  const open = chart?.start === 'open_facing';
+function lanes(chart: Schemas['Sketch'] | undefined): LaneSpec[] {
+  const open = chart?.draft.start.position === 'open_facing';
   return [
     {
       name: 'Timing',
@@ -107,7 +107,7 @@ export function Rail({
   onPick,
 }: {
   analysis: Analysis;
-  chart: Schemas['Chart'] | undefined;
+  chart: Schemas['Sketch'] | undefined;
   at: number;
   cell: Cell | undefined;
   pins: { repetition: number; count: number; strong: boolean }[];

@@ -36,11 +36,14 @@ export function ChartPanel({
   send,
 }: {
   marks: Marks;
-  charts: Schemas['ChartView'][];
+  charts: Schemas['ChartCard'][];
   send: Send;
 }) {
   const [chart, setChart] = useState(marks.chart ?? '');
   const [times, setTimes] = useState(String(marks.repetitions || 4));
+  const danceable = charts
+    .filter((c) => c.sound)
+    .sort((a, b) => a.dance.localeCompare(b.dance) || a.name.localeCompare(b.name));
   const submit = (e: FormEvent) => {
     e.preventDefault();
     send({ do: 'name_figure', chart, repetitions: Number(times) });
@@ -55,9 +58,9 @@ export function ChartPanel({
           value={chart}
           onChange={(e) => setChart(e.target.value)}
         >
-          {charts.map((c) => (
-            <MenuItem key={c.chart.id} value={c.chart.id}>
-              {c.chart.dance}: {c.chart.name}
+          {danceable.map((c) => (
+            <MenuItem key={c.id} value={c.id}>
+              {c.dance}: {c.name}
             </MenuItem>
           ))}
         </TextField>

@@ -1,92 +1,350 @@
+import Add from '@mui/icons-material/AddOutlined';
+import Upload from '@mui/icons-material/FileUploadOutlined';
+import Alert from '@mui/material/Alert';
 import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
 import Card from '@mui/material/Card';
+import Chip from '@mui/material/Chip';
+import Link from '@mui/material/Link';
+import MenuItem from '@mui/material/MenuItem';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
 import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
+import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
+import { useMemo, useRef, useState } from 'react';
+import { Link as To, useSearchParams } from 'react-router';
 import type { Schemas } from '../api/client';
-import { useCharts } from '../api/hooks';
+import { useCharts, useImportCharts } from '../api/hooks';
 import { RoleMark } from '../shapes/RoleMark';
-import { Place } from '../shell/Shell';
-import { Loaded } from '../shell/State';
-import { eighths } from '../words';
-import { FloorPath } from './FloorPath';
+import { Empty, Failure, Loaded } from '../shell/State';
+import { eighths, plural } from '../words';
+import { ChartsPlace } from './ChartsPlace';
+import { spoken } from './words';
 
-const positions: Record<Schemas['Position'], string> = {
-  open_facing: 'open, facing',
-  closed: 'closed',
-  close_embrace: 'close embrace',
-};
+type Card = Schemas['ChartCard'];
 
-const actions: Record<Schemas['Action'], string> = {
-  step: 'step',
-  close: 'close',
-  replace: 'replace the weight',
-  touch: 'touch',
-};
+const turnChoices = {
+  none: 'nobody turns',
+  leader: 'leader turns',
+  follower: 'follower turns',
+  both: 'both turn',
+  whole: 'a whole turn or more one way',
+} as const;
+type Turns = keyof typeof turnChoices;
 
-function step(row: Schemas['ChartRow'] | undefined) {
-  if (!row) return '–';
-  const to = row.direction === 'in_place' ? '' : ` ${row.direction.replace('_', ' ')}`;
-  const turn = row.turn ? `, turning ${eighths(row.turn)}` : '';
-  return `${row.foot === 'L' ? 'left' : 'right'}: ${actions[row.action]}${to}${turn}`;
+function turning(card: Card, which: Turns) {
+  const [l, f] = (card.facts?.ledger ?? []).map((x) => x.turned > 0);
+  switch (which) {
+    case 'none':
+      return !l && !f;
+    case 'leader':
+      return l && !f;
+    case 'follower':
+      return f && !l;
+    case 'both':
+      return l && f;
+    case 'whole':
+      return card.facts?.ledger.some((x) => Math.abs(x.streak) >= 8) ?? false;
+  }
 }
 
-function ChartCard({ view }: { view: Schemas['ChartView'] }) {
-  const { chart, pattern } = view;
+const handChoices = {
+  one: 'one hand',
+  two: 'two hands',
+  crossed: 'same hand to same hand',
+  embrace: 'an arm round the body',
+  none: 'nothing held',
+} as const;
+type Hands = keyof typeof handChoices;
+
+/** Whether the holds at either end are of a kind. */
+function holding(card: Card, which: Hands) {
+  const ends = card.facts ? [card.facts.start_holds, card.facts.end_holds] : [];
+  const hands = (holds: string[]) => holds.filter((h) => /^[LR]-[LR]$/.test(h));
+  return ends.some((holds) => {
+    switch (which) {
+      case 'one':
+        return holds.length === 1 && hands(holds).length === 1;
+      case 'two':
+        return hands(holds).length === 2;
+      case 'crossed':
+        return holds.some((h) => h === 'L-L' || h === 'R-R');
+      case 'embrace':
+        return holds.some((h) => /[<>]/.test(h));
+      case 'none':
+        return holds.length === 0;
+    }
+  });
+}
+
+function sorted<T>(values: T[]) {
+  return [...new Set(values)].sort();
+}
+
+/** Every figure, to be searched. */
+export function ChartsPage() {
+  const charts = useCharts();
+  const [search, setSearch] = useSearchParams();
+  const add = useImportCharts();
+  const file = useRef<HTMLInputElement>(null);
+  const [unread, setUnread] = useState<Error | null>(null);
+  const value = (name: string) => search.get(name) ?? '';
+  const set = (name: string, to: string) =>
+    setSearch(
+      (was) => {
+        if (to) was.set(name, to);
+        else was.delete(name);
+        return was;
+      },
+      { replace: true },
+    );
+
+  const choice = (name: string, label: string, options: [string, string][], width: number) => (
+    <TextField
+      select
+      label={label}
+      value={value(name)}
+      onChange={(e) => set(name, e.target.value)}
+      sx={{ width }}
+    >
+      <MenuItem value="">any</MenuItem>
+      {options.map(([v, text]) => (
+        <MenuItem key={v} value={v}>
+          {text}
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+
+  const read = async (chosen: File | undefined) => {
+    setUnread(null);
+    if (!chosen) return;
+    if (chosen.size > 2_000_000) {
+      setUnread(new Error('The file is larger than 2 MB. Import fewer figures at a time.'));
+      return;
+    }
+    add.mutate(await chosen.text());
+  };
+
   return (
-    <Card component="article" sx={{ p: 2, mb: 1.5 }}>
-      <Typography variant="h2">
-        {chart.dance}: {chart.name}
-      </Typography>
-      <Typography variant="body2" color="text.secondary" sx={{ mb: 1 }}>
-        {chart.about} Counts {chart.counts} at {chart.tempo[0]} to {chart.tempo[1]} beats a minute;
-        starts {positions[chart.start]}
-        {chart.slotted ? '; on a slot' : ''}.
-      </Typography>
-      <Box sx={{ display: 'grid', gridTemplateColumns: '1fr 380px', gap: 2, alignItems: 'center' }}>
-        <Table aria-label={`Steps of ${chart.name}`}>
-          <TableHead>
+    <ChartsPlace
+      action={
+        <>
+          <input
+            ref={file}
+            type="file"
+            accept=".chart,.txt,.json"
+            hidden
+            aria-label="File with figures"
+            onChange={(e) => {
+              void read(e.target.files?.[0]);
+              e.target.value = '';
+            }}
+          />
+          <Button
+            startIcon={<Upload />}
+            loading={add.isPending}
+            onClick={() => file.current?.click()}
+          >
+            Import
+          </Button>
+          <Button variant="contained" startIcon={<Add />} component={To} to="/charts/new">
+            New figure
+          </Button>
+        </>
+      }
+    >
+      <Failure error={unread ?? add.error} />
+      {add.data && <Imported ids={add.data.ids} />}
+      <Loaded of={charts}>
+        {(all) => {
+          const needle = value('text').toLowerCase();
+          const found = all.filter(
+            (c) =>
+              `${c.name} ${c.dance} ${c.about} ${c.id}`.toLowerCase().includes(needle) &&
+              (!value('dance') || c.dance === value('dance')) &&
+              (!value('position') ||
+                c.facts?.start === value('position') ||
+                c.facts?.end === value('position')) &&
+              (!value('hands') || holding(c, value('hands') as Hands)) &&
+              (!value('turns') || turning(c, value('turns') as Turns)),
+          );
+          return (
+            <>
+              <Box
+                role="search"
+                aria-label="Figures"
+                sx={{ display: 'flex', gap: 1, alignItems: 'center', mb: 1.5, mt: 0.5 }}
+              >
+                <TextField
+                  label="Name or words"
+                  type="search"
+                  value={value('text')}
+                  onChange={(e) => set('text', e.target.value)}
+                  sx={{ flex: 1 }}
+                />
+                {choice(
+                  'dance',
+                  'Dance',
+                  sorted(all.map((c) => c.dance)).map((d) => [d, d]),
+                  190,
+                )}
+                {choice(
+                  'position',
+                  'Position at an end',
+                  sorted(all.flatMap((c) => (c.facts ? [c.facts.start, c.facts.end] : []))).map(
+                    (p) => [p, spoken(p)],
+                  ),
+                  180,
+                )}
+                {choice('hands', 'Hands at an end', Object.entries(handChoices), 180)}
+                {choice('turns', 'Turns', Object.entries(turnChoices), 180)}
+                <Typography
+                  variant="body2"
+                  color="text.secondary"
+                  role="status"
+                  sx={{ width: 84, textAlign: 'right' }}
+                >
+                  {plural(found.length, 'figure')}
+                </Typography>
+              </Box>
+              {found.length === 0 ? (
+                <Empty title="No figure is like that.">
+                  <Button onClick={() => setSearch({}, { replace: true })}>Show all figures</Button>
+                </Empty>
+              ) : (
+                <Figures cards={found} />
+              )}
+            </>
+          );
+        }}
+      </Loaded>
+    </ChartsPlace>
+  );
+}
+
+function Imported({ ids }: { ids: string[] }) {
+  const [seen, setSeen] = useState<string[]>();
+  if (seen === ids) return null;
+  return (
+    <Alert severity="success" onClose={() => setSeen(ids)} sx={{ mb: 1 }}>
+      {plural(ids.length, 'figure')} kept:{' '}
+      {ids.map((id, i) => (
+        <span key={id}>
+          {i > 0 && ', '}
+          <Link component={To} to={`/charts/figure/${id}`} color="inherit">
+            {id}
+          </Link>
+        </span>
+      ))}
+    </Alert>
+  );
+}
+
+function Turned({ ledger }: { ledger: Schemas['Ledger'][] | undefined }) {
+  return (['leader', 'follower'] as const).map((role, r) => {
+    const l = ledger?.[r];
+    if (!l || l.turned === 0) return null;
+    return (
+      <Box
+        key={role}
+        sx={{ display: 'flex', alignItems: 'center', gap: 0.5, whiteSpace: 'nowrap' }}
+      >
+        <RoleMark role={role} />
+        {l.total ? eighths(l.total) : 'there and back'}
+      </Box>
+    );
+  });
+}
+
+function between(from: string[], to: string[]) {
+  const words = (holds: string[]) => (holds.length ? holds.join(', ') : 'none');
+  const [a, b] = [words(from), words(to)];
+  return a === b ? a : `${a} → ${b}`;
+}
+
+function Figures({ cards }: { cards: Card[] }) {
+  const groups = useMemo(() => {
+    const by = new Map<string, Card[]>();
+    for (const c of cards) by.set(c.dance, [...(by.get(c.dance) ?? []), c]);
+    return [...by].sort(([a], [b]) => a.localeCompare(b));
+  }, [cards]);
+  return (
+    <Card>
+      <Table aria-label="Figures" sx={{ '& td, & th': { verticalAlign: 'top' } }}>
+        <TableHead>
+          <TableRow>
+            <TableCell>Figure</TableCell>
+            <TableCell align="right">Beats</TableCell>
+            <TableCell>Turns</TableCell>
+            <TableCell>Position</TableCell>
+            <TableCell>Hands, leader’s first</TableCell>
+            <TableCell>Effort</TableCell>
+            <TableCell align="right">Tempo</TableCell>
+          </TableRow>
+        </TableHead>
+        {groups.map(([dance, list]) => (
+          <TableBody key={dance}>
             <TableRow>
-              <TableCell>Count</TableCell>
-              <TableCell>
-                <RoleMark role="leader" /> Leader, {eighths(view.turns[0] ?? 0)}
-              </TableCell>
-              <TableCell>
-                <RoleMark role="follower" /> Follower, {eighths(view.turns[1] ?? 0)}
+              <TableCell
+                component="th"
+                scope="rowgroup"
+                colSpan={7}
+                sx={{ fontWeight: 700, bgcolor: 'background.default', py: 0.4 }}
+              >
+                {dance}
               </TableCell>
             </TableRow>
-          </TableHead>
-          <TableBody>
-            {pattern.marks.map((m, i) => (
-              <TableRow key={i}>
-                <TableCell sx={{ fontWeight: m.between ? 400 : 700, py: 0.3 }}>{m.label}</TableCell>
-                <TableCell sx={{ py: 0.3 }}>
-                  {step(chart.leader.find((r) => r.count === i))}
+            {list.map((c) => (
+              <TableRow key={c.id} hover>
+                <TableCell sx={{ maxWidth: 330 }}>
+                  <Link component={To} to={`/charts/figure/${c.id}`} sx={{ fontWeight: 700 }}>
+                    {c.name}
+                  </Link>
+                  {c.own && <Chip size="small" label="own" sx={{ ml: 0.75, height: 19 }} />}
+                  {!c.sound && (
+                    <Chip
+                      size="small"
+                      variant="outlined"
+                      color="warning"
+                      label="needs mending"
+                      sx={{ ml: 0.75, height: 19, color: 'text.primary' }}
+                    />
+                  )}
+                  <Typography
+                    variant="caption"
+                    color="text.secondary"
+                    title={c.about}
+                    sx={{
+                      display: 'block',
+                      overflow: 'hidden',
+                      textOverflow: 'ellipsis',
+                      whiteSpace: 'nowrap',
+                    }}
+                  >
+                    {c.about}
+                  </Typography>
                 </TableCell>
-                <TableCell sx={{ py: 0.3 }}>
-                  {step(chart.follower.find((r) => r.count === i))}
+                <TableCell align="right">{c.facts?.beats}</TableCell>
+                <TableCell>
+                  <Turned ledger={c.facts?.ledger} />
+                </TableCell>
+                <TableCell>
+                  {c.facts && between([spoken(c.facts.start)], [spoken(c.facts.end)])}
+                </TableCell>
+                <TableCell>{c.facts && between(c.facts.start_holds, c.facts.end_holds)}</TableCell>
+                <TableCell>{c.facts?.effort}</TableCell>
+                <TableCell align="right" sx={{ whiteSpace: 'nowrap' }}>
+                  {c.facts && `${c.tempo[0]}–${c.tempo[1]}`}
                 </TableCell>
               </TableRow>
             ))}
           </TableBody>
-        </Table>
-        <FloorPath view={view} />
-      </Box>
+        ))}
+      </Table>
     </Card>
-  );
-}
-
-/** The chart library. */
-export function ChartsPage() {
-  const charts = useCharts();
-  return (
-    <Place title="Charts" note="what each role does on each count">
-      <Loaded of={charts}>
-        {(all) => all.map((v) => <ChartCard key={v.chart.id} view={v} />)}
-      </Loaded>
-    </Place>
   );
 }

@@ -18,7 +18,7 @@ function Entry({ c, onChange }: { c: Schemas['Correction']; onChange: () => void
   const catalogue = useCatalogue();
   const charts = useCharts();
   const fault = catalogue.data?.faults.find((f) => f.id === c.fault);
-  const chart = charts.data?.find((x) => x.chart.id === c.chart)?.chart;
+  const chart = charts.data?.find((x) => x.id === c.chart);
   return (
     <Card component="article" sx={{ p: 2, mb: 1.25 }}>
       <Box sx={{ display: 'flex', alignItems: 'center', gap: 1 }}>

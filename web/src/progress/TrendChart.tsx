@@ -15,7 +15,7 @@ const BOTTOM = 28;
 /** Values of one fault over time with ±, the fine band, the clear edge and the trend. */
 export function TrendChart({ of }: { of: Schemas['FaultProgress'] }) {
   const charts = useCharts();
-  const chart = charts.data?.find((c) => c.chart.id === of.chart)?.chart;
+  const chart = charts.data?.find((c) => c.id === of.chart);
   const figure = chart ? `${chart.dance}, ${chart.name}` : of.chart;
   const { takes, trend, real_from } = of.progress;
   const first = takes[0]?.date ?? '';

@@ -39,6 +39,27 @@ const groups: [string, [string, string][]][] = [
     ],
   ],
   [
+    'Figure',
+    [
+      ['← →', 'one count back or on'],
+      ['Home', 'before the first count'],
+      ['Space', 'play or pause'],
+      ['Ctrl s', 'save (in the editor)'],
+      ['Ctrl z / Ctrl y', 'undo, redo (in the editor)'],
+    ],
+  ],
+  [
+    'Routine',
+    [
+      ['j k', 'next, previous figure'],
+      ['Shift ↑ ↓', 'move it'],
+      ['+ -', 'once more, once less'],
+      ['Delete', 'take it out'],
+      ['Esc', 'choose none: new figures go to the end'],
+      ['Ctrl z / Ctrl y', 'undo, redo'],
+    ],
+  ],
+  [
     'Findings',
     [
       ['j k', 'next, previous finding'],

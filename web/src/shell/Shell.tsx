@@ -35,7 +35,13 @@ export function Shell() {
   const signOut = useSignOut();
   useKeys({ '?': () => setKeys(true) });
   return (
-    <Box sx={{ display: 'flex', height: '100vh' }}>
+    <Box
+      sx={{
+        display: 'flex',
+        height: '100vh',
+        '@media print': { display: 'block', height: 'auto' },
+      }}
+    >
       <Box
         component="nav"
         aria-label="Places"
@@ -43,6 +49,7 @@ export function Shell() {
           width: 72,
           flex: 'none',
           display: 'flex',
+          '@media print': { display: 'none' },
           flexDirection: 'column',
           alignItems: 'center',
           gap: 0.75,
@@ -107,18 +114,23 @@ export function Place({
   title,
   note,
   action,
+  wide = false,
   children,
 }: {
   title: ReactNode;
   note?: ReactNode;
   action?: ReactNode;
+  /** A workplace that takes all the width there is. */
+  wide?: boolean;
   children: ReactNode;
 }) {
   return (
-    <Box sx={{ maxWidth: 1240, mx: 'auto', px: 2, pb: 3 }}>
+    <Box sx={{ maxWidth: wide ? 1800 : 1240, mx: 'auto', px: 2, pb: 3 }}>
       <Box sx={{ display: 'flex', alignItems: 'center', gap: 1.5, minHeight: 52 }}>
         <Typography variant="h1">{title}</Typography>
-        <Typography sx={{ color: 'text.secondary', flex: 1 }}>{note}</Typography>
+        <Typography component="div" sx={{ color: 'text.secondary', flex: 1 }}>
+          {note}
+        </Typography>
         {action}
       </Box>
       {children}

@@ -55,7 +55,7 @@ export function TakesPage() {
                 </TableHead>
                 <TableBody>
                   {all.map((t) => {
-                    const chart = charts.data?.find((c) => c.chart.id === t.chart)?.chart;
+                    const chart = charts.data?.find((c) => c.id === t.chart);
                     return (
                       <TableRow key={t.id} hover>
                         <TableCell>{day(t.held_on)}</TableCell>

@@ -46,7 +46,7 @@ function Waiting({ takes }: { takes: Schemas['Take'][] }) {
     );
   }
   return takes.map((t) => {
-    const chart = charts.data?.find((c) => c.chart.id === t.chart)?.chart;
+    const chart = charts.data?.find((c) => c.id === t.chart);
     return (
       <Box key={t.id} sx={row}>
         <Box sx={{ flex: 1 }}>

@@ -1,0 +1,71 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Dialog from '@mui/material/Dialog';
+import DialogActions from '@mui/material/DialogActions';
+import DialogContent from '@mui/material/DialogContent';
+import DialogTitle from '@mui/material/DialogTitle';
+import Typography from '@mui/material/Typography';
+import {
+  actions,
+  connections,
+  contacts,
+  directions,
+  holdVerbs,
+  legs,
+  levels,
+  parts,
+  positions,
+  watchpoints,
+} from './vocabulary';
+
+const written = (words: string[]) => words.map((w) => w.replaceAll('_', '-')).join(', ');
+
+const groups: [string, string][] = [
+  ['A row', 'count | leader | follower | couple'],
+  ['A step', 'foot (L, R), what it does, where to, size in %, then turn and notes'],
+  ['Does', written(actions)],
+  ['Blocks', `${written(parts)}; the counts that a block takes as well are written "`],
+  ['Where to', written(directions)],
+  ['Turn', '<3/8 is three eighths to the left, >4/8 half to the right, by the arrival'],
+  ['Contact', written(contacts)],
+  ['Rise and fall', written(levels)],
+  ['Knee', written(legs)],
+  ['Judged', `${watchpoints.map((w) => `!${w}`).join(', ')}; couple: !stretched, !together`],
+  ['Position', written(positions)],
+  ['Hands', `${written(holdVerbs)} with a hold; the leader’s hand first: L-R, R>shoulder-blade`],
+  ['Connection', written(connections)],
+  ['Feet', 'same-feet, opposite-feet, any-feet: from this count'],
+  ['Nothing', 'leave the cell empty'],
+  ['Comment', '# at the beginning of a line'],
+];
+
+/** The notation on one page. */
+export function NotationHelp({ open, onClose }: { open: boolean; onClose: () => void }) {
+  return (
+    <Dialog open={open} onClose={onClose} maxWidth="md" aria-labelledby="notation-title">
+      <DialogTitle id="notation-title">The notation</DialogTitle>
+      <DialogContent>
+        <Box
+          component="dl"
+          sx={{ m: 0, display: 'grid', gridTemplateColumns: '120px 1fr', gap: 0.75 }}
+        >
+          {groups.map(([name, what]) => (
+            <Box key={name} sx={{ display: 'contents' }}>
+              <Typography component="dt" variant="body2" sx={{ fontWeight: 700 }}>
+                {name}
+              </Typography>
+              <Typography component="dd" variant="body2" sx={{ m: 0 }}>
+                {what}
+              </Typography>
+            </Box>
+          ))}
+        </Box>
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={onClose} autoFocus>
+          Close
+        </Button>
+      </DialogActions>
+    </Dialog>
+  );
+}
