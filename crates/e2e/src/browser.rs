@@ -180,6 +180,46 @@ impl Browser {
         Ok(())
     }
 
+    /// In the text editor: puts the caret behind `before`, marks it and types `after` over it.
+    pub async fn type_over(&self, before: &str, after: &str) -> anyhow::Result<()> {
+        self.css(".cm-content").await?;
+        let done = self
+            .client
+            .execute(
+                "const [before] = arguments; const box = document.querySelector('.cm-content');
+                 for (const line of box.querySelectorAll('.cm-line')) {
+                   const at = line.textContent.indexOf(before);
+                   if (at < 0) continue;
+                   const place = (offset) => {
+                     const walk = document.createTreeWalker(line, NodeFilter.SHOW_TEXT);
+                     for (let n = walk.nextNode(), left = offset; n; n = walk.nextNode()) {
+                       if (left <= n.length) return [n, left];
+                       left -= n.length;
+                     }
+                     return [line, line.childNodes.length];
+                   };
+                   box.focus();
+                   const range = document.createRange();
+                   range.setStart(...place(at));
+                   range.setEnd(...place(at + before.length));
+                   const s = getSelection(); s.removeAllRanges(); s.addRange(range);
+                   return true;
+                 }
+                 return false;",
+                vec![json!(before)],
+            )
+            .await?;
+        anyhow::ensure!(done == true, "“{before}” is not in the text");
+        // The editor reads the selection before it takes keys.
+        tokio::time::sleep(Duration::from_millis(150)).await;
+        self.client
+            .find(fantoccini::Locator::Css(".cm-content"))
+            .await?
+            .send_keys(after)
+            .await?;
+        Ok(())
+    }
+
     /// Chooses an option of the list with this label.
     pub async fn choose(&self, label: &str, option: &str) -> anyhow::Result<()> {
         let path = format!(

@@ -71,12 +71,41 @@ async fn take_pictures() -> anyhow::Result<()> {
     for (view, path, text) in [
         ("people", "/people", "Couples"),
         ("takes", "/takes", "Preparation"),
-        ("charts", "/charts", "Carolina shag: Basic"),
+        ("charts", "/charts", "Pass and change ends"),
+        ("chart", "/charts/figure/lindy-swing-out-open", "Rhythm"),
+        ("routines", "/charts/routines", "Opening of the social"),
     ] {
         if wanted(view) {
             b.client.goto(&format!("{url}{path}")).await?;
             b.sees(text).await?;
             b.picture(&out.join(format!("{view}.png"))).await?;
+        }
+    }
+    if wanted("chart-editor") {
+        b.client
+            .goto(&format!("{url}/charts/new?from=shag-turn"))
+            .await?;
+        b.sees("passes every check").await?;
+        b.css("[data-cell='3-follower']").await?;
+        // One foot twice, as it happens while typing.
+        b.type_over("R in-place >3/8", "L in-place >3/8").await?;
+        b.sees("to mend").await?;
+        b.picture(&out.join("chart-editor.png")).await?;
+        b.client.execute("localStorage.clear()", Vec::new()).await?;
+    }
+    for view in ["routine", "routine-sheet"] {
+        if wanted(view) {
+            b.client.goto(&format!("{url}/charts/routines")).await?;
+            b.press("Showcase, first draft").await?;
+            b.sees("Put between").await?;
+            if view == "routine" {
+                b.key("j").await?;
+                b.picture(&out.join("routine.png")).await?;
+            } else {
+                b.press("Sheet").await?;
+                b.sees("Leader faces").await?;
+                b.picture(&out.join("routine-sheet.png")).await?;
+            }
         }
     }
     if wanted("progress") || wanted("log") || wanted("progress-dark") {

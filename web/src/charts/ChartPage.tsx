@@ -275,8 +275,7 @@ function Actions({ view }: { view: Schemas['ChartView'] }) {
           onClose={() => setRemoving(false)}
         >
           <Typography>
-            {card.name} leaves the library. Takes and routines that use it keep its short name and
-            say that it is gone.
+            A figure that a take dances stays. Routines that use {card.name} will say that it is gone.
           </Typography>
         </FormDialog>
       )}

@@ -1,6 +1,8 @@
 //! The web interface on a real database and real files.
 #![allow(clippy::unwrap_used, clippy::panic)]
 
+mod charts;
+
 use std::path::Path;
 use std::time::Duration;
 
@@ -305,7 +307,7 @@ async fn the_page_carries_a_fresh_nonce_and_a_strict_policy() {
 
 #[test]
 fn the_published_description_is_the_routes_own() {
-    let kept = include_str!("../../../docs/formats/openapi.json");
+    let kept = include_str!("../../../../docs/formats/openapi.json");
     let fresh = serde_json::to_value(upright_server::openapi()).unwrap();
     assert!(
         serde_json::from_str::<Value>(kept).unwrap() == fresh,
@@ -389,7 +391,7 @@ fn routes(id: &str) -> Vec<(Method, String)> {
             out.push((method.to_uppercase().parse().unwrap(), filled));
         }
     }
-    assert!(out.len() >= 25, "{}", out.len());
+    assert!(out.len() >= 38, "{}", out.len());
     out
 }
 
@@ -501,7 +503,39 @@ async fn another_studio_finds_nothing() {
         .to_owned();
     let person = json!({"name": "Taken", "height": 1.7});
     let change = json!({"cue": "c", "drill": "d", "drill_step": 1, "recheck_on": null});
+    let text = charts::SIDE_STEPS;
+    here.post("/api/charts", json!({"text": text})).await;
+    let routine = here
+        .post("/api/routines", charts::routine(&["shag-basic"]))
+        .await["id"]
+        .as_str()
+        .unwrap()
+        .to_owned();
     let tries = [
+        (Method::GET, "/api/charts/side-steps".into(), None),
+        (
+            Method::PUT,
+            "/api/charts/side-steps".into(),
+            Some(json!({"text": text})),
+        ),
+        (Method::DELETE, "/api/charts/side-steps".into(), None),
+        (
+            Method::GET,
+            "/api/charts/side-steps/document?form=text".into(),
+            None,
+        ),
+        (
+            Method::GET,
+            "/api/charts/side-steps/scaled?leader=1.8".into(),
+            None,
+        ),
+        (Method::GET, format!("/api/routines/{routine}"), None),
+        (
+            Method::PUT,
+            format!("/api/routines/{routine}"),
+            Some(charts::routine(&[])),
+        ),
+        (Method::DELETE, format!("/api/routines/{routine}"), None),
         (Method::GET, format!("/api/people/{leader}"), None),
         (Method::PUT, format!("/api/people/{leader}"), Some(person)),
         (Method::GET, format!("/api/people/{follower}/log"), None),
@@ -565,7 +599,7 @@ async fn another_studio_finds_nothing() {
     }
     let (status, _) = there.upload(&take, "a.mp4", b"x".to_vec()).await;
     assert_eq!(status, 404);
-    for list in ["/api/people", "/api/couples", "/api/takes"] {
+    for list in ["/api/people", "/api/couples", "/api/takes", "/api/routines"] {
         assert_eq!(there.get(list).await, json!([]), "{list}");
     }
     let today = there.get("/api/today").await;
@@ -1053,16 +1087,35 @@ async fn the_reference_side_is_whole() {
     let h = house(&["coach@hall.example"]).await;
     let c = Coach::signed_in(&h, "coach@hall.example").await;
     let charts = c.get("/api/charts").await;
-    for view in charts.as_array().unwrap() {
-        let counts = view["pattern"]["marks"].as_array().unwrap().len();
-        for (i, role) in ["leader", "follower"].into_iter().enumerate() {
-            let rows = view["chart"][role].as_array().unwrap();
-            assert_eq!(view["paths"][i].as_array().unwrap().len(), rows.len());
+    let charts = charts.as_array().unwrap();
+    assert!(charts.len() >= 36, "{}", charts.len());
+    for card in charts {
+        assert_eq!(
+            (&card["sound"], &card["own"]),
+            (&json!(true), &json!(false))
+        );
+        let view = c
+            .get(&format!("/api/charts/{}", card["id"].as_str().unwrap()))
+            .await;
+        let counts = view["sketch"]["pattern"]["marks"].as_array().unwrap().len();
+        for i in 0..2 {
+            let rows = view["sketch"]["rows"][i].as_array().unwrap();
+            let steps = view["sketch"]["trails"][i]["steps"].as_array().unwrap();
+            assert_eq!(steps.len(), rows.len(), "{}", card["id"]);
             assert!(
                 rows.iter()
                     .all(|r| (r["count"].as_u64().unwrap() as usize) < counts)
             );
         }
+        assert!(
+            view["problems"]
+                .as_array()
+                .unwrap()
+                .iter()
+                .all(|p| p["severity"] != "stops"),
+            "{}",
+            card["id"]
+        );
     }
     let catalogue = c.get("/api/faults").await;
     let measures: Vec<&str> = catalogue["measures"]

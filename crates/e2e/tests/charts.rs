@@ -1,0 +1,194 @@
+//! A figure written, mended, put into a routine and joined, by mouse and keyboard in a real browser.
+
+use upright_e2e::{Browser, House, PASSWORD};
+
+async fn look_over(b: &Browser, place: &str, found: &mut Vec<String>) -> anyhow::Result<()> {
+    // Colours are still moving while a dialog or a button fades in.
+    tokio::time::sleep(std::time::Duration::from_millis(400)).await;
+    found.extend(
+        b.violations()
+            .await?
+            .into_iter()
+            .map(|v| format!("{place}: {v}")),
+    );
+    Ok(())
+}
+
+async fn closed(b: &Browser) -> anyhow::Result<()> {
+    b.until(
+        "the dialog to close",
+        "return !document.querySelector('[role=dialog]')",
+    )
+    .await
+}
+
+/// The order of the figures on the desk.
+async fn order(b: &Browser, wanted: &[&str]) -> anyhow::Result<()> {
+    let names = serde_json::to_string(wanted)?;
+    b.until(
+        &format!("the order {names}"),
+        &format!(
+            "return JSON.stringify([...document.querySelectorAll('[data-item] a')].map(a => a.textContent)) === {}",
+            serde_json::to_string(&names)?
+        ),
+    )
+    .await
+}
+
+#[tokio::test]
+async fn from_a_mistake_to_a_routine_that_joins() -> anyhow::Result<()> {
+    let house = House::open().await?;
+    let b = Browser::start().await?;
+    let mut barriers = Vec::new();
+    b.sign_in(&house.url, "coach@hall.example", PASSWORD)
+        .await?;
+
+    // The library, searched.
+    b.press("Charts").await?;
+    b.sees("57 figures").await?;
+    look_over(&b, "library", &mut barriers).await?;
+    b.choose("Dance", "West Coast swing").await?;
+    b.choose("Hands at an end", "two hands").await?;
+    b.choose("Position at an end", "arm lock").await?;
+    b.sees("3 figures").await?;
+    b.choose("Turns", "both turn").await?;
+    b.sees("No figure is like that").await?;
+    b.choose("Turns", "follower turns").await?;
+    b.sees("3 figures").await?;
+    b.press("Into the arm-lock").await?;
+
+    // One figure, stepped through, and in one dancer's own lengths.
+    b.sees("Before the first count").await?;
+    b.key("ArrowRight").await?;
+    b.sees("Count 1 ·").await?;
+    b.key("ArrowRight").await?;
+    b.until(
+        "the second count on the floor",
+        "return document.querySelector('svg[data-count]').dataset.count === '1'
+           && document.querySelector('tr[aria-current=step]').rowIndex === 2",
+    )
+    .await?;
+    look_over(&b, "figure", &mut barriers).await?;
+    b.press("Follower alone").await?;
+    b.fill("Follower, cm", "160").await?;
+    b.sees("a full step is your own: 66 cm for a height of 160 cm")
+        .await?;
+    b.until(
+        "only the follower’s column",
+        "return document.querySelectorAll('main thead th').length === 2",
+    )
+    .await?;
+    b.press("For a couple").await?;
+    b.sees("Joined, both take the same full step").await?;
+    look_over(&b, "figure for a couple", &mut barriers).await?;
+
+    // An adaptation, with a mistake that is named at its row and mended.
+    b.press("Duplicate and adapt").await?;
+    b.sees("passes every check").await?;
+    b.type_over("my-wcs-arm-lock: Into", "our-lock: Our way into")
+        .await?;
+    b.sees("passes every check").await?;
+    b.type_over("R close", "L close").await?;
+    b.sees("to mend").await?;
+    b.sees("already carries the weight").await?;
+    b.until(
+        "the mistake at its row of the table",
+        "return !!document.querySelector('[data-cell=\"1-leader\"] [data-testid=ReportProblemOutlinedIcon]')
+           && !!document.querySelector('.cm-lintRange-error')",
+    )
+    .await?;
+    look_over(&b, "editor", &mut barriers).await?;
+    // What is not saved yet survives leaving the page.
+    b.client.refresh().await?;
+    b.sees("typed earlier and not saved yet").await?;
+    b.sees("to mend").await?;
+    b.type_over("L close", "R close").await?;
+    b.sees("passes every check").await?;
+
+    // The same through the table, and back.
+    b.css("[data-cell='0-follower'] button")
+        .await?
+        .click()
+        .await?;
+    b.sees("Follower, count 1").await?;
+    b.fill("Size", "31.5").await?;
+    look_over(&b, "row", &mut barriers).await?;
+    b.press("Write it").await?;
+    closed(&b).await?;
+    b.sees("31.5%").await?;
+    b.press("Undo").await?;
+    b.until(
+        "the size as it was",
+        "return !document.querySelector('.cm-content').textContent.includes('31.5%')",
+    )
+    .await?;
+    b.sees("passes every check").await?;
+    b.press("Save").await?;
+    b.sees("own figure").await?;
+    b.sees("Our way into the arm-lock").await?;
+
+    // Into a routine, where the next figure does not join.
+    b.press("Charts").await?;
+    b.press("Routines").await?;
+    b.sees("No routine yet").await?;
+    b.press("New routine").await?;
+    b.fill("Name", "Spring").await?;
+    b.press("Make").await?;
+    b.sees("Choose the first figure").await?;
+    b.css("[data-figure='our-lock']").await?.click().await?;
+    order(&b, &["Our way into the arm-lock, adapted"]).await?;
+    b.css("[data-figure='wcs-whip']").await?.click().await?;
+    b.css("[data-joint=refused]").await?;
+    b.sees("Ends arm-lock, the next begins open-facing").await?;
+    look_over(&b, "desk", &mut barriers).await?;
+    b.xpath("//button[starts-with(normalize-space(.), 'Put between: Out of the arm-lock')]")
+        .await?
+        .click()
+        .await?;
+    b.until(
+        "both joints to fit",
+        "return document.querySelectorAll('[data-joint=fits]').length === 2
+           && !document.querySelector('[data-joint=refused]')",
+    )
+    .await?;
+    b.sees("Every figure joins the next").await?;
+
+    // Moved by keys, by the keyboard's dragging, and back.
+    let names = [
+        "Our way into the arm-lock, adapted",
+        "Out of the arm-lock by letting go",
+        "Whip",
+    ];
+    order(&b, &names).await?;
+    b.key("j").await?;
+    b.key("Shift+ArrowDown").await?;
+    order(&b, &[names[1], names[0], names[2]]).await?;
+    b.css("[data-joint=refused]").await?;
+    b.key("Ctrl+z").await?;
+    order(&b, &names).await?;
+    let handle = b.css("[data-item='2'] button").await?;
+    for (key, until) in [(" ", "dragging"), ("\u{e013}", "over"), (" ", "dropped")] {
+        handle.send_keys(key).await?;
+        // The list measures itself anew after each key.
+        tokio::time::sleep(std::time::Duration::from_millis(350)).await;
+        anyhow::ensure!(!until.is_empty());
+    }
+    order(&b, &[names[0], names[2], names[1]]).await?;
+    b.press("Undo").await?;
+    order(&b, &names).await?;
+
+    // The music, and the sheet.
+    b.press("Music and floor").await?;
+    b.fill("Bars of a phrase", "5").await?;
+    look_over(&b, "music and floor", &mut barriers).await?;
+    b.press("Save").await?;
+    closed(&b).await?;
+    b.press("Sheet").await?;
+    b.sees("5 bars a phrase").await?;
+    b.sees("Out of the arm-lock").await?;
+    look_over(&b, "sheet", &mut barriers).await?;
+
+    assert_eq!(barriers, Vec::<String>::new());
+    b.client.clone().close().await?;
+    Ok(())
+}
