@@ -68,6 +68,9 @@ export const theme = createTheme({
     MuiButton: { defaultProps: { size: 'small', disableElevation: true } },
     MuiTextField: { defaultProps: { size: 'small' } },
     MuiTable: { defaultProps: { size: 'small' } },
+    MuiToggleButton: {
+      styleOverrides: { root: { color: 'var(--mui-palette-text-secondary)' } },
+    },
   },
 });
 

@@ -123,18 +123,26 @@ export function todayIso() {
   return `${now.getFullYear()}-${two(now.getMonth() + 1)}-${two(now.getDate())}`;
 }
 
+const parts = [
+  '',
+  'an eighth',
+  'a quarter',
+  'three eighths',
+  'half',
+  'five eighths',
+  'three quarters',
+  'seven eighths',
+];
+const fractions = ['', '⅛', '¼', '⅜', '½', '⅝', '¾', '⅞'];
+
 /** A turn in eighths, in words. */
 export function eighths(n: number) {
   if (n === 0) return 'no turn';
   const size = Math.abs(n);
+  const whole = Math.floor(size / 8);
+  const rest = size % 8;
   const amount =
-    size % 8 === 0
-      ? `${size / 8} whole`
-      : size === 4
-        ? 'half'
-        : size % 2 === 0
-          ? `${size / 2} quarter${size > 2 ? 's' : ''}`
-          : `${size} eighth${size > 1 ? 's' : ''}`;
+    whole === 0 ? parts[rest] : size === 8 ? 'a whole turn' : `${whole}${fractions[rest]} turns`;
   return `${amount} to the ${n > 0 ? 'left' : 'right'}`;
 }
 

@@ -232,7 +232,7 @@ impl Desk<'_> {
             ..Item::once(chart)
         };
         let slow = Routine {
-            tempo: 104.0,
+            tempo: 110.0,
             heights: [1.81, 1.67],
             items: vec![
                 item("saltmarsh-long-rock", 2),

@@ -150,12 +150,16 @@ impl Browser {
             "//*[(self::button or self::a or @role='button' or @role='option') and (@aria-label={0} or normalize-space(.)={0})][not(@disabled)]",
             quoted(name)
         );
+        self.click(&path).await
+    }
+
+    /// Clicks what may be moving (a dialog opens, a list scrolls) or be replaced while it is found.
+    pub async fn click(&self, path: &str) -> anyhow::Result<()> {
         let begun = std::time::Instant::now();
-        // It may be moving (a dialog opens) or be replaced while it is found.
         loop {
-            match self.xpath(&path).await?.click().await {
+            match self.xpath(path).await?.click().await {
                 Ok(()) => return Ok(()),
-                Err(e) if begun.elapsed() > PATIENCE => return Err(anyhow!("{name}: {e}")),
+                Err(e) if begun.elapsed() > PATIENCE => return Err(anyhow!("{path}: {e}")),
                 Err(_) => tokio::time::sleep(Duration::from_millis(80)).await,
             }
         }
@@ -231,7 +235,7 @@ impl Browser {
             "//li[@role='option' and normalize-space(.)={}]",
             quoted(option)
         );
-        self.xpath(&path).await?.click().await?;
+        self.click(&path).await?;
         self.until(
             "the list to close",
             "return document.querySelector('[role=listbox]') === null",

@@ -93,7 +93,7 @@ async fn from_a_mistake_to_a_routine_that_joins() -> anyhow::Result<()> {
     b.sees("already carries the weight").await?;
     b.until(
         "the mistake at its row of the table",
-        "return !!document.querySelector('[data-cell=\"1-leader\"] [data-testid=ReportProblemOutlinedIcon]')
+        "return !!document.querySelector('[data-cell=\"1-leader\"] svg title')
            && !!document.querySelector('.cm-lintRange-error')",
     )
     .await?;

@@ -57,6 +57,8 @@ pub struct Sketch {
     pub draft: Draft,
     /// Its counts.
     pub pattern: CountPattern,
+    /// Beats of each count from the figure's first beat, those in between where its swing puts them.
+    pub beats: Vec<f64>,
     /// Rows of leader and follower, every building block unfolded.
     pub rows: [Vec<ChartRow>; 2],
     /// Position after each count.
@@ -76,6 +78,12 @@ impl Sketch {
     /// Of a draft and its layout.
     pub fn of(draft: &Draft, layout: &Layout) -> Self {
         Self {
+            beats: layout
+                .pattern
+                .marks
+                .iter()
+                .map(|m| m.offset(draft.swing))
+                .collect(),
             pattern: layout.pattern.clone(),
             rows: layout.rows.clone(),
             positions: layout.positions.clone(),

@@ -2083,7 +2083,7 @@ export interface components {
        * @description Beats in all.
        */
       beats: number;
-      /** @description What would fit there, shortest first; empty where they join. */
+      /** @description What would fit there, shortest first; empty where they join or need other hands only. */
       bridges: components['schemas']['Bridge'][][];
       /** @description What fills them. */
       fillers: components['schemas']['Bridge'][];
@@ -2272,6 +2272,8 @@ export interface components {
     };
     /** @description A figure laid out, for tables and drawings. */
     Sketch: {
+      /** @description Beats of each count from the figure's first beat, those in between where its swing puts them. */
+      beats: number[];
       /** @description Distance of the bodies after each count, metres. */
       distances: number[];
       /** @description As it is written. */

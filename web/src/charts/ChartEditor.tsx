@@ -121,7 +121,11 @@ function Editor({
     (p) => p.rule === 'form' && p.count == null && p.severity === 'stops',
   );
   const sketch = checked?.sketch ?? undefined;
-  const stepper = useStepper(sketch?.pattern, sketch?.draft.tempo[0] ?? 120);
+  const stepper = useStepper(
+    sketch?.beats ?? [],
+    sketch?.pattern.beats ?? 0,
+    sketch?.draft.tempo[0] ?? 120,
+  );
   const save = useSaveChart();
   const write = useWriteDraft();
   const go = useNavigate();
@@ -226,7 +230,7 @@ function Editor({
       <Box
         sx={{
           display: 'grid',
-          gridTemplateColumns: { xs: '1fr', md: 'minmax(0, 1fr) minmax(0, 1fr)' },
+          gridTemplateColumns: { xs: '1fr', md: 'minmax(0, 6fr) minmax(0, 5fr)' },
           gap: 1.5,
           alignItems: 'start',
         }}

@@ -60,7 +60,8 @@ function Figure({ view }: { view: Schemas['ChartView'] }) {
   const scaled = useScaled(card.id, sizes);
   const own = sizes && scaled.data;
   const stepper = useStepper(
-    sketch?.pattern,
+    sketch?.beats ?? [],
+    sketch?.pattern.beats ?? 0,
     Math.round(((card.tempo[0] ?? 100) + (card.tempo[1] ?? 100)) / 2),
   );
   useKeys({
@@ -275,7 +276,8 @@ function Actions({ view }: { view: Schemas['ChartView'] }) {
           onClose={() => setRemoving(false)}
         >
           <Typography>
-            A figure that a take dances stays. Routines that use {card.name} will say that it is gone.
+            A figure that a take dances stays. Routines that use {card.name} will say that it is
+            gone.
           </Typography>
         </FormDialog>
       )}

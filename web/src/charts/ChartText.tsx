@@ -41,7 +41,7 @@ const colours = HighlightStyle.define([
 ]);
 
 const look = EditorView.theme({
-  '&': { height: '100%', fontSize: '13px', backgroundColor: 'transparent', color: tone.ink },
+  '&': { height: '100%', fontSize: '12px', backgroundColor: 'transparent', color: tone.ink },
   '&.cm-focused': { outline: `2px solid ${tone.ink}`, outlineOffset: '-2px' },
   '.cm-scroller': { fontFamily: 'ui-monospace, "DejaVu Sans Mono", monospace', lineHeight: '1.5' },
   '.cm-content': { caretColor: tone.ink },

@@ -21,11 +21,11 @@ export function CountRail({
   onPick: (count: number) => void;
 }) {
   const [box, width] = useWidth();
-  const { pattern, rows, distances } = sketch;
-  const first = Math.min(0, ...pattern.marks.map((m) => m.beat));
+  const { pattern, rows, distances, beats } = sketch;
+  const first = Math.min(0, ...beats);
   const span = Math.max(1, pattern.beats - first);
   const x = (beat: number) => LABELS + 18 + ((beat - first) / span) * (width - LABELS - 24);
-  const here = pattern.marks[now];
+  const here = beats[now];
   const bar = sketch.draft.meter ?? 4;
 
   // Turns added up, as a line that rises and falls on the counts.
@@ -33,7 +33,7 @@ export function CountRail({
     let sum = 0;
     return (rows[r] ?? []).map((row) => {
       sum += row.turn;
-      return { beat: pattern.marks[row.count]?.beat ?? 0, sum };
+      return { beat: beats[row.count] ?? 0, sum };
     });
   });
   const most = Math.max(4, ...turns.flat().map((p) => Math.abs(p.sum)));
@@ -57,9 +57,9 @@ export function CountRail({
         aria-label="Count rail; move along it with the arrow keys"
         style={{ display: 'block', fontSize: 12 }}
       >
-        {here && (
+        {here !== undefined && (
           <rect
-            x={x(here.beat) - 12}
+            x={x(here) - 12}
             width={24}
             y={0}
             height={HEIGHT}
@@ -84,7 +84,7 @@ export function CountRail({
         {pattern.marks.map((m, i) => (
           <g key={i}>
             <text
-              x={x(m.beat)}
+              x={x(beats[i] ?? 0)}
               y={28}
               textAnchor="middle"
               fontWeight={m.between ? 400 : 700}
@@ -95,7 +95,7 @@ export function CountRail({
             </text>
             <rect
               data-count={i}
-              x={x(m.beat) - 12}
+              x={x(beats[i] ?? 0) - 12}
               y={12}
               width={24}
               height={HEIGHT - 12}
@@ -113,7 +113,7 @@ export function CountRail({
         </text>
         {roles.flatMap((role, r) =>
           (sketch.trails[r]?.steps ?? []).map((step) => {
-            const cx = x(pattern.marks[step.count]?.beat ?? 0);
+            const cx = x(beats[step.count] ?? 0);
             const y = (role === 'leader' ? 43 : 61) + (step.foot === 'L' ? -3 : 5);
             const look = {
               fill: step.weighted ? tone[role] : 'none',
@@ -155,8 +155,8 @@ export function CountRail({
           {alone ? '' : `${Math.round(100 * near)}–${Math.round(100 * far)} cm`}
         </text>
         <path
-          d={pattern.marks
-            .map((m, i) => `${i ? 'L' : 'M'}${x(m.beat)} ${gapY(distances[i] ?? near)}`)
+          d={beats
+            .map((beat, i) => `${i ? 'L' : 'M'}${x(beat)} ${gapY(distances[i] ?? near)}`)
             .join('')}
           fill="none"
           stroke={tone.ink}

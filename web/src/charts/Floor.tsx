@@ -98,7 +98,7 @@ export function Floor({
           q.foot === p.foot &&
           Math.hypot((q.at[0] ?? 0) - (p.at[0] ?? 0), (q.at[1] ?? 0) - (p.at[1] ?? 0)) < SAME_PLACE,
       );
-    const out = 0.1 + 0.085 * same.length;
+    const out = 0.1 + 0.075 * same.length;
     const a = (p.facing * Math.PI) / 180;
     // To the foot's outer side.
     const side = p.foot === 'L' ? 1 : -1;
@@ -141,7 +141,7 @@ export function Floor({
           <text
             x={p.text[0]}
             y={p.text[1]}
-            fontSize={p.count === now ? 0.105 : 0.08}
+            fontSize={p.count === now ? 0.1 : 0.068}
             fontWeight={p.count === now ? 700 : 400}
             dy={0.03}
             textAnchor="middle"

@@ -1,5 +1,4 @@
 import { useEffect, useState } from 'react';
-import type { Schemas } from '../api/client';
 
 /** Steps through a figure's counts; −1 is the stance before the first. */
 export interface Stepper {
@@ -12,17 +11,17 @@ export interface Stepper {
   setTempo: (bpm: number) => void;
 }
 
-export function useStepper(pattern: Schemas['CountPattern'] | undefined, usual: number): Stepper {
+/** `beats`: when each count falls; `round`: beats to the next repetition; `usual`: beats a minute. */
+export function useStepper(beats: number[], round: number, usual: number): Stepper {
   const [now, setNow] = useState(-1);
   const [playing, setPlaying] = useState(false);
   const [chosen, setTempo] = useState<number>();
   const tempo = chosen ?? usual;
-  const marks = pattern?.marks ?? [];
-  const last = marks.length - 1;
+  const last = beats.length - 1;
   const at = Math.min(now, last);
   // How long the count in hand lasts: to the next one, or from the last round to the first.
-  const here = marks[at]?.beat ?? -1;
-  const next = marks[at + 1]?.beat ?? (pattern?.beats ?? 0) + (marks[0]?.beat ?? 0);
+  const here = beats[at] ?? -1;
+  const next = beats[at + 1] ?? round + (beats[0] ?? 0);
   const wait = (Math.max(0.1, next - here) * 60_000) / tempo;
   useEffect(() => {
     if (!playing || last < 0) return;

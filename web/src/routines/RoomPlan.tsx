@@ -10,12 +10,15 @@ export function RoomPlan({
   plan,
   report,
   chosen,
-  height = 260,
+  height = 230,
+  near = false,
 }: {
   plan: Schemas['Routine'];
   report: Schemas['Report'];
   chosen: number | undefined;
   height?: number;
+  /** Only around the chosen figure, its prints numbered. */
+  near?: boolean;
 }) {
   const [long = 10, wide = 8] = plan.floor;
   const pad = 0.35;
@@ -31,11 +34,26 @@ export function RoomPlan({
       .map((s, i) => [0, 1].map((k) => ((s.at[k] ?? 0) + (all[i]?.at[k] ?? 0)) / 2));
   };
   const shown = report.steps.filter((s) => s.item === chosen);
+  const around = near
+    ? shown.map((s) => [s.at[0] ?? 0, y(s.at[1] ?? 0)])
+    : [
+        [0, 0],
+        [long, wide],
+      ];
+  const margin = near ? 0.45 : pad;
+  const xs = around.map((p) => p[0] ?? 0);
+  const ys = around.map((p) => p[1] ?? 0);
+  const left = Math.min(...xs) - margin;
+  const top = Math.min(...ys) - margin;
   return (
     <svg
-      viewBox={`${-pad} ${-pad} ${long + 2 * pad} ${wide + 2 * pad}`}
+      viewBox={`${left} ${top} ${Math.max(...xs) + margin - left} ${Math.max(...ys) + margin - top}`}
       role="img"
-      aria-label={`Floor of ${long} by ${wide} metres with the path of the routine`}
+      aria-label={
+        near
+          ? 'Steps of the chosen figure'
+          : `Floor of ${long} by ${wide} metres with the path of the routine`
+      }
       style={{ width: '100%', maxHeight: height, display: 'block' }}
     >
       <rect width={long} height={wide} fill={tone.paper} stroke={tone.ink} strokeWidth={0.04} />
@@ -61,18 +79,19 @@ export function RoomPlan({
           strokeWidth={0.015}
         />
       ))}
-      {roles.map((role) => (
-        <path
-          key={role}
-          d={line(way(role))}
-          fill="none"
-          stroke={tone[role]}
-          strokeWidth={0.045}
-          strokeLinejoin="round"
-          strokeDasharray={role === 'follower' ? '.16 .1' : undefined}
-          opacity={0.75}
-        />
-      ))}
+      {!near &&
+        roles.map((role) => (
+          <path
+            key={role}
+            d={line(way(role))}
+            fill="none"
+            stroke={tone[role]}
+            strokeWidth={0.045}
+            strokeLinejoin="round"
+            strokeDasharray={role === 'follower' ? '.16 .1' : undefined}
+            opacity={0.75}
+          />
+        ))}
       {shown.map((s, i) => {
         const a = (s.facing * Math.PI) / 180;
         const [px = 0, py = 0] = s.at;
@@ -80,11 +99,29 @@ export function RoomPlan({
           px + (k * SOLE * Math.cos(a)) / 2,
           y(py + (k * SOLE * Math.sin(a)) / 2),
         ];
-        return <Footprint key={i} heel={end(-1)} toe={end(1)} role={s.role} filled />;
+        const out = s.foot === 'L' ? 0.12 : -0.12;
+        return (
+          <g key={i}>
+            <Footprint heel={end(-1)} toe={end(1)} role={s.role} filled={!near} />
+            {near && (
+              <text
+                x={px - out * Math.sin(a)}
+                y={y(py + out * Math.cos(a)) + 0.03}
+                fontSize={0.085}
+                textAnchor="middle"
+                fill={tone.ink}
+              >
+                {s.count}
+              </text>
+            )}
+          </g>
+        );
       })}
-      <text x={0.08} y={wide - 0.1} fontSize={0.26} fill={tone.second}>
-        {long} × {wide} m, squares of 1 m
-      </text>
+      {!near && (
+        <text x={0.08} y={wide - 0.1} fontSize={0.26} fill={tone.second}>
+          {long} × {wide} m, squares of 1 m
+        </text>
+      )}
     </svg>
   );
 }

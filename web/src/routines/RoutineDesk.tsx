@@ -236,6 +236,14 @@ function OnDesk({ view, cards }: { view: Schemas['RoutineView']; cards: Schemas[
           {report && (
             <Card component="section" aria-label="Room" sx={{ p: 1 }}>
               <RoomPlan plan={plan} report={report} chosen={at} />
+              {at !== undefined && current?.items[at] && (
+                <>
+                  <Typography variant="body2" sx={{ mt: 0.5, fontWeight: 700 }}>
+                    {at + 1}. {current.items[at].name}
+                  </Typography>
+                  <RoomPlan plan={plan} report={current} chosen={at} near height={190} />
+                </>
+              )}
             </Card>
           )}
           {report && report.items.length > 0 && <Checks report={report} onGo={setChosen} />}
@@ -343,7 +351,7 @@ function Checks({ report, onGo }: { report: Schemas['Report']; onGo: (item: numb
       <Typography variant="h3" component="h2">
         What the checks say
       </Typography>
-      {report.problems.length === 0 && (
+      {report.problems.every((p) => p.severity !== 'stops') && (
         <Typography variant="body2">
           Every figure joins the next, and all stay on the floor.
         </Typography>

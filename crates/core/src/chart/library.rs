@@ -76,6 +76,7 @@ mod tests {
 
     use super::*;
     use crate::chart::{Facts, Severity, check};
+    use crate::routine::{End, join};
 
     #[test]
     fn every_figure_is_read_without_a_syntax_error() {
@@ -97,6 +98,22 @@ mod tests {
             })
             .collect();
         assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    }
+
+    #[test]
+    fn figures_of_a_dance_end_where_others_of_their_position_begin() {
+        let all = charts();
+        let mut pairs = 0;
+        for a in all {
+            for b in all.iter().filter(|b| b.dance == a.dance) {
+                let joint = join(&End::last(a), &End::first(b));
+                if joint.position {
+                    pairs += 1;
+                    assert!(joint.facing, "{} → {}: {:?}", a.id, b.id, joint.sentences);
+                }
+            }
+        }
+        assert!(pairs > 100, "{pairs}");
     }
 
     #[test]

@@ -150,6 +150,11 @@ fn search(
             }
         }
     }
+    // The hands that change at the very end were not known while the paths were ordered.
+    found.sort_by_key(|b| {
+        let before: usize = b.items.iter().map(|i| i.change.len()).sum();
+        (b.beats, before + b.last_change.len())
+    });
     found
 }
 

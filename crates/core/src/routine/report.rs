@@ -151,7 +151,7 @@ pub struct Report {
     pub items: Vec<Placed>,
     /// Between each figure and the next.
     pub joints: Vec<Joint>,
-    /// What would fit there, shortest first; empty where they join.
+    /// What would fit there, shortest first; empty where they join or need other hands only.
     pub bridges: Vec<Vec<Bridge>>,
     /// Running turns.
     pub lane: Vec<LanePoint>,
@@ -327,18 +327,28 @@ fn joints(routine: &Routine, charts: &[&Chart], shelf: &Shelf, out: &mut Report)
     for (i, pair) in charts.windows(2).enumerate() {
         let end = End::last(pair[0]).changed(&routine.items[i + 1].change);
         let joint = join(&end, &End::first(pair[1]));
-        let found = if joint.fits() {
+        // Where other hands are enough no figure is needed.
+        let found = if joint.fits() || joint.fits_with_change() {
             Vec::new()
         } else {
+            bridges(shelf, pair[0], pair[1])
+        };
+        if !joint.fits() {
+            let suggestion = if joint.fits_with_change() {
+                "Change the hands on the last count before it."
+            } else if found.is_empty() {
+                "No figure of these dances leads from one to the other: choose another one."
+            } else {
+                "Put one of the offered figures between."
+            };
             out.problems.push(RoutineProblem {
                 item: Some(i + 1),
                 rule: Rule::Joint,
                 severity: Severity::Stops,
                 sentence: joint.sentences.join(" "),
-                suggestion: None,
+                suggestion: Some(suggestion.into()),
             });
-            bridges(shelf, pair[0], pair[1])
-        };
+        }
         out.joints.push(joint);
         out.bridges.push(found);
     }
@@ -530,6 +540,25 @@ mod tests {
         plan.items.splice(1..1, bridge.items);
         let r = report(&plan, &shelf).unwrap();
         assert!(r.joints.iter().all(Joint::fits));
+    }
+
+    #[test]
+    fn other_hands_are_offered_before_other_figures() {
+        let plan = routine(
+            &[("wcs-push", 1), ("wcs-arm-lock", 1), ("wcs-whip", 1)],
+            108.0,
+        );
+        let r = report(&plan, &Shelf::default()).unwrap();
+        assert!(r.joints[0].fits_with_change() && r.bridges[0].is_empty());
+        // Out of the arm-lock by letting go needs no other hands, out with a turn does.
+        let through: Vec<_> = r.bridges[1]
+            .iter()
+            .map(|b| (b.items[0].chart.as_str(), b.last_change.len()))
+            .collect();
+        assert_eq!(
+            through,
+            [("wcs-arm-lock-let-go", 0), ("wcs-arm-lock-turn-out", 1)]
+        );
     }
 
     #[test]
