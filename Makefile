@@ -42,10 +42,11 @@ screenshots: build
 	UPRIGHT_SCREENSHOTS=$(CURDIR)/docs/screenshots scripts/with-postgres.sh \
 	  cargo test --locked -p upright-e2e --test screenshots -- --ignored --nocapture
 
-# The OpenAPI document and the TypeScript types made from it.
+# The OpenAPI document, the TypeScript types made from it and the schema of exchanged figures.
 types: web/node_modules/.package-lock.json
 	mkdir -p docs/formats
 	cargo run --quiet --locked -p upright-pair -- openapi > docs/formats/openapi.json
+	cargo run --quiet --locked -p upright-pair -- chart schema > docs/formats/chart.schema.json
 	cd web && npm run --silent types
 
 format:

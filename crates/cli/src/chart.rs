@@ -114,6 +114,10 @@ fn report(file: &Path, quiet: bool) -> anyhow::Result<usize> {
         println!("{name}:{}:{}: {e}", e.line, e.column);
     }
     let mut wrong = read.errors.len();
+    if wrong == 0 && read.figures.is_empty() {
+        println!("{name}: no figure; begin one with a line “figure name: Title”.");
+        return Ok(1);
+    }
     for w in &read.figures {
         for p in check(&w.draft).1 {
             let stops = p.severity == Severity::Stops;

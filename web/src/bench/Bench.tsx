@@ -394,7 +394,7 @@ export function Bench({
           {(mode === 'watch' || mode === 'bodies') && (
             <FloorPlan analysis={analysis} cell={cell} chart={chart} />
           )}
-          {mode === 'watch' && <CountCard analysis={analysis} cell={cell} />}
+          {mode === 'watch' && <CountCard analysis={analysis} chart={chart} cell={cell} />}
           <Findings
             analysis={analysis}
             decisions={decisions}

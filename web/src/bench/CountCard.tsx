@@ -6,7 +6,8 @@ import { useState } from 'react';
 import type { Schemas } from '../api/client';
 import { useCatalogue } from '../api/hooks';
 import { BandGauge, type GaugeValue } from '../shapes/BandGauge';
-import { bandText, reading, short } from '../words';
+import { coupleWords, stepNotes, stepWords } from '../charts/words';
+import { bandText, reading, roles, short } from '../words';
 import { measuresAt, spoken, type Cell } from './cells';
 import { Panel } from './Panel';
 
@@ -35,9 +36,11 @@ function outside(m: Schemas['Measure'], fault: Schemas['Fault'] | undefined) {
 /** The numbers at the count in hand, both roles, on their bands. */
 export function CountCard({
   analysis,
+  chart,
   cell,
 }: {
   analysis: Schemas['Analysis'];
+  chart: Schemas['Sketch'] | undefined;
   cell: Cell | undefined;
 }) {
   const catalogue = useCatalogue();
@@ -58,6 +61,7 @@ export function CountCard({
       title={cell ? `Count ${spoken(cells, cell)}` : 'Count'}
       note="value ± one sigma, stripe = fine"
     >
+      {chart && cell && <Charted chart={chart} count={cell.count} />}
       {rows.length === 0 && (
         <Typography variant="body2" color="text.secondary">
           {analysis.count_stage.state !== 'ready'
@@ -139,5 +143,29 @@ export function CountCard({
         )}
       </Box>
     </Panel>
+  );
+}
+
+/** What the chart expects on a count. */
+function Charted({ chart, count }: { chart: Schemas['Sketch']; count: number }) {
+  const couple = coupleWords(chart.draft.couple?.find((c) => c.count === count));
+  return (
+    <Typography variant="caption" component="p" color="text.secondary" sx={{ m: 0, mb: 0.5 }}>
+      Charted:{' '}
+      {roles.map((role, r) => {
+        const row = chart.rows[r]?.find((x) => x.count === count);
+        return (
+          <span key={role}>
+            <Box component="span" sx={{ color: `${role}.main`, fontWeight: 700 }}>
+              {role === 'leader' ? '■ ' : '● '}
+            </Box>
+            {row
+              ? [`${row.foot} ${stepWords(row)}`, stepNotes(row)].filter(Boolean).join(', ')
+              : '–'}{' '}
+          </span>
+        );
+      })}
+      {couple && `· ${couple}`}
+    </Typography>
   );
 }

@@ -2,7 +2,8 @@ import Box from '@mui/material/Box';
 import type { Schemas } from '../api/client';
 import { useWidth } from '../shapes/useWidth';
 import { tone } from '../theme';
-import type { Role } from '../words';
+import { coupleWords, landmarkName } from '../charts/words';
+import { roles, type Role } from '../words';
 import type { Cell } from './cells';
 
 const LABELS = 84;
@@ -95,6 +96,37 @@ function lanes(chart: Schemas['Sketch'] | undefined): LaneSpec[] {
       least: 30,
     },
   ];
+}
+
+interface Charted {
+  role: Role;
+  repetition: number;
+  count: number;
+  value: number;
+}
+
+/** The charted turns of the visible counts, degrees. */
+function charted(chart: Schemas['Sketch'] | undefined, visible: Cell[]): Charted[] {
+  return visible.flatMap((c) =>
+    roles.flatMap((role, r) => {
+      const row = chart?.rows[r]?.find((x) => x.count === c.count);
+      return row ? [{ role, repetition: c.repetition, count: c.count, value: 45 * row.turn }] : [];
+    }),
+  );
+}
+
+/** What a judgement looks for on a count, in words. */
+function watched(chart: Schemas['Sketch'] | undefined, count: number) {
+  const ofRoles = roles.flatMap((role, r) =>
+    (chart?.rows[r]?.find((x) => x.count === count)?.judge ?? []).map(
+      (j) => `${role}: ${landmarkName[j]}`,
+    ),
+  );
+  const couple = chart?.draft.couple?.find((c) => c.count === count);
+  // That the partners pass each other is no event of its own.
+  const words =
+    couple?.judge?.includes('stretch') || couple?.holds?.length ? [coupleWords(couple)] : [];
+  return [...ofRoles, ...words].join('; ');
 }
 
 /** Musical time: repetitions and counts, each role's steps, lanes of measures and pins of findings. */
@@ -240,8 +272,25 @@ export function Rail({
             width={width}
             analysis={analysis}
             xOf={xOf}
+            charted={lane.measure === 'turn' ? charted(chart, visible) : []}
           />
         ))}
+        {visible.map((c) => {
+          const what = watched(chart, c.count);
+          return (
+            what && (
+              <path
+                key={`w${c.repetition} ${c.count}`}
+                d={`M${x(c.at)} 14.5l3.5 3.5l-3.5 3.5l-3.5 -3.5z`}
+                transform="translate(12 8)"
+                fill="none"
+                stroke={tone.ink}
+              >
+                <title>{what}</title>
+              </path>
+            )
+          );
+        })}
         {pins.map((p) => {
           const here = xOf(p.repetition, p.count);
           return (
@@ -277,12 +326,15 @@ function Lane({
   width,
   analysis,
   xOf,
+  charted,
 }: {
   lane: LaneSpec;
   top: number;
   width: number;
   analysis: Analysis;
   xOf: (repetition: number, count: number) => number | undefined;
+  /** What the chart expects there. */
+  charted: Charted[];
 }) {
   const height = 34;
   const series = lane.roles.map((role) =>
@@ -295,7 +347,11 @@ function Lane({
     }),
   );
   const values = series.flat().map((p) => p.value);
-  const edges = lane.band?.filter((b): b is number => b !== null) ?? [];
+  const expected = values.length ? charted : [];
+  const edges = [
+    ...(lane.band?.filter((b): b is number => b !== null) ?? []),
+    ...expected.map((e) => e.value),
+  ];
   const low = Math.min(...values, ...edges);
   const high = Math.max(...values, ...edges);
   const middle = values.length + edges.length ? (low + high) / 2 : 0;
@@ -326,6 +382,25 @@ function Lane({
           no marks yet
         </text>
       )}
+      {expected.map((e) => {
+        const at = xOf(e.repetition, e.count);
+        return (
+          at !== undefined && (
+            <line
+              key={`${e.role} ${e.repetition} ${e.count}`}
+              x1={at - 7}
+              x2={at + 7}
+              y1={y(e.value)}
+              y2={y(e.value)}
+              stroke={tone[e.role]}
+              strokeWidth={3}
+              opacity={0.35}
+            >
+              <title>charted</title>
+            </line>
+          )
+        );
+      })}
       {series.map((points, i) => (
         <Ribbon
           key={lane.roles[i] ?? 'couple'}
