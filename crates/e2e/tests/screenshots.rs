@@ -73,7 +73,6 @@ async fn take_pictures() -> anyhow::Result<()> {
         ("takes", "/takes", "Preparation"),
         ("charts", "/charts", "Pass and change ends"),
         ("chart", "/charts/figure/lindy-swing-out-open", "Rhythm"),
-        ("routines", "/charts/routines", "Opening of the social"),
     ] {
         if wanted(view) {
             b.client.goto(&format!("{url}{path}")).await?;

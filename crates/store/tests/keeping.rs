@@ -6,6 +6,7 @@ use tower_sessions::SessionStore as _;
 use tower_sessions::cookie::time::{Duration, OffsetDateTime};
 use tower_sessions::session::{Id, Record};
 use upright_core::marks::{Entry, MarkCommand, Travel};
+use upright_core::routine::{Item, Routine};
 use upright_core::units::{MediaTime, Role};
 use upright_store::{
     ClipState, CoupleInput, Judgement, NewAccount, NewClip, NewCorrection, NewTake, PersonInput,
@@ -484,4 +485,85 @@ async fn a_take_has_one_clip_and_a_failed_one_is_replaced() {
     let reviewed = store.set_reviewed(s, t, true).await.unwrap();
     assert!(reviewed.reviewed);
     assert!(!store.set_reviewed(s, t, false).await.unwrap().reviewed);
+}
+
+#[tokio::test]
+async fn own_figures_keep_their_text_and_version_within_their_studio() {
+    let store = testing::database().await;
+    let here = studio(&store, "here@hall.example").await;
+    let there = studio(&store, "there@hall.example").await;
+    let one = ("one".to_owned(), "figure one: One\n".to_owned());
+    store
+        .add_own_charts(here, std::slice::from_ref(&one))
+        .await
+        .unwrap();
+    // Two studios may use the same short name; one studio may not, and then nothing is added.
+    store
+        .add_own_charts(there, std::slice::from_ref(&one))
+        .await
+        .unwrap();
+    let two = ("two".to_owned(), "figure two: Two\n".to_owned());
+    let again = store.add_own_charts(here, &[two, one]).await;
+    assert!(matches!(again, Err(StoreError::Exists(_))), "{again:?}");
+    assert_eq!(store.own_charts(here).await.unwrap().len(), 1);
+
+    let first = store.own_chart(here, "one").await.unwrap();
+    let second = store
+        .save_own_chart(here, "one", first.version, "figure one: Other\n")
+        .await
+        .unwrap();
+    assert_eq!(second.text, "figure one: Other\n");
+    assert_ne!(second.version, first.version);
+    let stale = store
+        .save_own_chart(here, "one", first.version, "lost")
+        .await;
+    assert!(matches!(stale, Err(StoreError::Changed)), "{stale:?}");
+    assert_eq!(
+        store.own_chart(there, "one").await.unwrap().text,
+        "figure one: One\n"
+    );
+
+    let first = store.own_chart(there, "one").await.unwrap();
+    store
+        .remove_own_chart(there, "one", first.version)
+        .await
+        .unwrap();
+    assert_eq!(store.own_charts(there).await.unwrap(), []);
+}
+
+#[tokio::test]
+async fn routines_keep_their_plan_and_version() {
+    let store = testing::database().await;
+    let here = studio(&store, "here@hall.example").await;
+    let there = studio(&store, "there@hall.example").await;
+    let plan = Routine {
+        tempo: 118.5,
+        items: vec![Item::once("shag-basic")],
+        ..Routine::default()
+    };
+    let kept = store.create_routine(here, "Spring", &plan).await.unwrap();
+    assert_eq!(kept.plan.0, plan);
+    let changed = Routine {
+        items: Vec::new(),
+        ..plan.clone()
+    };
+    let saved = store
+        .save_routine(here, kept.id, kept.version, "Summer", &changed)
+        .await
+        .unwrap();
+    assert_eq!((saved.name.as_str(), &saved.plan.0), ("Summer", &changed));
+    for (studio, version) in [(here, kept.version), (there, saved.version)] {
+        let refused = store
+            .save_routine(studio, kept.id, version, "Lost", &plan)
+            .await;
+        assert!(refused.is_err());
+    }
+    let refused = store.remove_routine(here, kept.id, kept.version).await;
+    assert!(matches!(refused, Err(StoreError::Changed)), "{refused:?}");
+    assert!(store.routines(there).await.unwrap().is_empty());
+    store
+        .remove_routine(here, kept.id, saved.version)
+        .await
+        .unwrap();
+    assert!(store.routines(here).await.unwrap().is_empty());
 }
