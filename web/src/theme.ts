@@ -60,6 +60,19 @@ export const theme = createTheme({
     MuiCssBaseline: {
       styleOverrides: {
         body: { fontVariantNumeric: 'tabular-nums' },
+        // Paper is white, whatever the screen is.
+        '@media print': {
+          ':root[data-scheme]': {
+            '--mui-palette-text-primary': '#111111',
+            '--mui-palette-text-secondary': '#444444',
+            '--mui-palette-background-default': '#FFFFFF',
+            '--mui-palette-background-paper': '#FFFFFF',
+            '--mui-palette-divider': '#BBBBBB',
+            '--mui-palette-leader-main': '#0B6670',
+            '--mui-palette-follower-main': '#9C3A5C',
+            '--mui-palette-caution-main': '#9A5206',
+          },
+        },
         a: { color: 'inherit', textUnderlineOffset: '2px' },
         'a:focus-visible': { outline: '2px solid', outlineOffset: '2px' },
       },

@@ -5,6 +5,7 @@ use std::process::Stdio;
 use std::time::Duration;
 
 use anyhow::{Context as _, anyhow, bail};
+use fantoccini::actions::{InputSource as _, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
 use fantoccini::elements::Element;
 use fantoccini::wd::Capabilities;
 use fantoccini::{Client, ClientBuilder, Locator};
@@ -241,6 +242,31 @@ impl Browser {
             "return document.querySelector('[role=listbox]') === null",
         )
         .await
+    }
+
+    /// Drags the middle of one element to the middle of another with the mouse.
+    pub async fn drag(&self, from: &str, to: &str) -> anyhow::Result<()> {
+        let mut middles = Vec::new();
+        for selector in [from, to] {
+            let (x, y, w, h) = self.css(selector).await?.rectangle().await?;
+            middles.push((x + w / 2.0, y + h / 2.0));
+        }
+        let at = |(x, y): (f64, f64), millis| PointerAction::MoveTo {
+            duration: Some(Duration::from_millis(millis)),
+            x,
+            y,
+        };
+        let (a, z) = (middles[0], middles[1]);
+        let button = MOUSE_BUTTON_LEFT;
+        let mouse = MouseActions::new("mouse".into())
+            .then(at(a, 50))
+            .then(PointerAction::Down { button })
+            // The list takes it for a drag after a few pixels.
+            .then(at((a.0, a.1 - 12.0), 150))
+            .then(at(z, 400))
+            .then(at((z.0, z.1 - 4.0), 150))
+            .then(PointerAction::Up { button });
+        Ok(self.client.perform_actions(mouse).await?)
     }
 
     /// Sends one key to the page.

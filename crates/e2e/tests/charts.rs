@@ -195,6 +195,13 @@ async fn from_a_mistake_to_a_routine_that_joins() -> anyhow::Result<()> {
     b.press("Undo").await?;
     order(&b, &names).await?;
 
+    // Dragged by the mouse, over the whole list.
+    b.drag("[data-item='2'] button", "[data-item='0'] button")
+        .await?;
+    order(&b, &[names[2], names[0], names[1]]).await?;
+    b.press("Undo").await?;
+    order(&b, &names).await?;
+
     // The music, and the sheet.
     b.press("Music and floor").await?;
     b.fill("Bars of a phrase", "5").await?;

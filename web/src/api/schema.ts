@@ -2222,6 +2222,8 @@ export interface components {
       | 'joint';
     /** @description A chart in somebody's own lengths. */
     Scaled: {
+      /** @description Distance of the bodies after each count, metres; empty for one dancer alone. */
+      distances: number[];
       /**
        * Format: double
        * @description Distance at the start, metres; absent for one dancer alone.
@@ -2240,7 +2242,7 @@ export interface components {
       count: number;
       /**
        * Format: double
-       * @description Way of the foot over the floor, metres.
+       * @description From the standing foot's side to where the step lands, metres; 0 for what does not travel.
        */
       length: number;
       /**

@@ -95,7 +95,7 @@ function Figure({ view }: { view: Schemas['ChartView'] }) {
       {sketch && (
         <>
           <Card sx={{ p: 1, mb: 1.5 }}>
-            <CountRail sketch={sketch} now={stepper.now} onPick={stepper.go} />
+            <CountRail sketch={sketch} scaled={own} now={stepper.now} onPick={stepper.go} />
           </Card>
           <Box sx={{ display: 'flex', alignItems: 'center', gap: 1.5, mb: 1.5, flexWrap: 'wrap' }}>
             <ToggleButtonGroup
@@ -128,11 +128,13 @@ function Figure({ view }: { view: Schemas['ChartView'] }) {
           </Box>
           {sizes && scaled.error && <Alert severity="error">{scaled.error.message}</Alert>}
           {own && (
-            <Alert severity="info" icon={false} sx={{ mb: 1.5 }}>
+            <Box role="note" sx={{ mb: 1.5, pl: 1.5, borderLeft: 3, borderColor: 'divider' }}>
               {own.reasons.map((r) => (
-                <div key={r}>{r}</div>
+                <Typography key={r} variant="body2">
+                  {r}
+                </Typography>
               ))}
-            </Alert>
+            </Box>
           )}
           <Box
             sx={{
@@ -146,7 +148,7 @@ function Figure({ view }: { view: Schemas['ChartView'] }) {
               <ChartTable sketch={sketch} now={stepper.now} scaled={own} onPick={stepper.go} />
             </Card>
             <Box sx={{ display: 'grid', gap: 1.5 }}>
-              <FloorStage sketch={sketch} trails={own?.trails} stepper={stepper} />
+              <FloorStage sketch={sketch} scaled={own} stepper={stepper} />
               <Notes sketch={sketch} />
             </Box>
           </Box>

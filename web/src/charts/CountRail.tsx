@@ -13,15 +13,19 @@ const HEIGHT = GAP + LANE + 4;
 /** A figure in musical time: counts, each role's weight changes, turns added up and the distance. */
 export function CountRail({
   sketch,
+  scaled,
   now,
   onPick,
 }: {
   sketch: Schemas['Sketch'];
+  /** In somebody's own lengths: for one dancer alone there is no distance. */
+  scaled?: Schemas['Scaled'];
   now: number;
   onPick: (count: number) => void;
 }) {
   const [box, width] = useWidth();
-  const { pattern, rows, distances, beats } = sketch;
+  const { pattern, rows, beats } = sketch;
+  const { distances } = scaled ?? sketch;
   const first = Math.min(0, ...beats);
   const span = Math.max(1, pattern.beats - first);
   const x = (beat: number) => LABELS + 18 + ((beat - first) / span) * (width - LABELS - 24);
@@ -43,10 +47,10 @@ export function CountRail({
     points.map((p) => `H${x(p.beat)}V${turnY(p.sum)}`).join('') +
     `H${width - 4}`;
 
+  const alone = distances.length === 0;
   const near = Math.min(...distances);
   const far = Math.max(...distances, near + 0.2);
   const gapY = (d: number) => GAP + 3 + ((far - d) / (far - near)) * (LANE - 8);
-  const alone = rows.some((r) => r.length === 0);
 
   return (
     <Box ref={box} sx={{ width: '100%', overflow: 'hidden' }}>
@@ -152,10 +156,10 @@ export function CountRail({
           Distance
         </text>
         <text x={2} y={GAP + 26} fill={tone.second} fontSize={11}>
-          {alone ? '' : `${Math.round(100 * near)}–${Math.round(100 * far)} cm`}
+          {alone ? 'alone' : `${Math.round(100 * near)}–${Math.round(100 * far)} cm`}
         </text>
         <path
-          d={beats
+          d={(alone ? [] : beats)
             .map((beat, i) => `${i ? 'L' : 'M'}${x(beat)} ${gapY(distances[i] ?? near)}`)
             .join('')}
           fill="none"

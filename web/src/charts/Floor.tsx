@@ -12,6 +12,31 @@ const SAME_PLACE = 0.13;
 
 const flip = ([x = 0, y = 0]: number[]): [number, number] => [x, -y];
 
+/** Turned a quarter to the right, for figures that go farther up the page than along it. */
+const quarter = ([x = 0, y = 0]: number[]): number[] => [y, -x];
+
+function lying(trail: Trail): Trail {
+  return {
+    feet: trail.feet.map(quarter),
+    body: quarter(trail.body),
+    facing: trail.facing - 90,
+    steps: trail.steps.map((s) => ({
+      ...s,
+      to: quarter(s.to),
+      body: quarter(s.body),
+      facing: s.facing - 90,
+    })),
+  };
+}
+
+function span(values: number[]) {
+  return Math.max(...values) - Math.min(...values);
+}
+
+/** Pixels that the drawing has, at least. */
+const WIDE = 440;
+const HIGH = 300;
+
 function sole(at: number[], facing: number) {
   const a = (facing * Math.PI) / 180;
   const [x = 0, y = 0] = at;
@@ -69,7 +94,7 @@ export function Wedge({ role, at, facing }: { role: Role; at: number[]; facing: 
 export function Floor({
   name,
   pattern,
-  trails,
+  trails: given,
   slotted,
   now,
 }: {
@@ -79,6 +104,15 @@ export function Floor({
   slotted: boolean;
   now: number;
 }) {
+  const feet = given.flatMap((t) => (t ? [...t.feet, ...t.steps.map((s) => s.to)] : []));
+  const tall = span(feet.map((p) => p[1] ?? 0)) > 1.1 * span(feet.map((p) => p[0] ?? 0));
+  const trails = given.map((t) => (t && tall ? lying(t) : t));
+  // Numbers keep their size in pixels, whatever the figure's.
+  const size = tall ? [1, 0] : [0, 1];
+  const u = Math.max(
+    (span(feet.map((p) => p[size[0] ?? 0] ?? 0)) + 0.9) / WIDE,
+    (span(feet.map((p) => p[size[1] ?? 1] ?? 0)) + 0.9) / HIGH,
+  );
   const prints: Print[] = roles.flatMap((role, r) =>
     (trails[r]?.steps ?? []).map((s) => ({
       role,
@@ -98,7 +132,7 @@ export function Floor({
           q.foot === p.foot &&
           Math.hypot((q.at[0] ?? 0) - (p.at[0] ?? 0), (q.at[1] ?? 0) - (p.at[1] ?? 0)) < SAME_PLACE,
       );
-    const out = 0.1 + 0.075 * same.length;
+    const out = 0.055 + 9 * u + 12 * u * same.length;
     const a = (p.facing * Math.PI) / 180;
     // To the foot's outer side.
     const side = p.foot === 'L' ? 1 : -1;
@@ -127,10 +161,17 @@ export function Floor({
       role="img"
       aria-label={`Floor path of ${name}, ${now < 0 ? 'before the first count' : `count ${pattern.marks[now]?.label ?? ''}`}`}
       data-count={now}
-      style={{ width: '100%', height: 300, display: 'block' }}
+      style={{ width: '100%', height: HIGH, display: 'block' }}
     >
       {slotted && (
-        <rect x={left} y={-0.15} width={width} height={0.3} fill={tone.fine} opacity={0.5} />
+        <rect
+          x={tall ? -0.15 : left}
+          y={tall ? top : -0.15}
+          width={tall ? 0.3 : width}
+          height={tall ? height : 0.3}
+          fill={tone.fine}
+          opacity={0.5}
+        />
       )}
       {bodies.map((b) => (
         <Wedge key={b.role} role={b.role} at={b.body} facing={b.facing} />
@@ -141,9 +182,9 @@ export function Floor({
           <text
             x={p.text[0]}
             y={p.text[1]}
-            fontSize={p.count === now ? 0.1 : 0.068}
+            fontSize={(p.count === now ? 17 : 12) * u}
             fontWeight={p.count === now ? 700 : 400}
-            dy={0.03}
+            dy={4.5 * u}
             textAnchor="middle"
             fill={p.count === now ? tone.ink : tone.second}
           >

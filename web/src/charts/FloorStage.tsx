@@ -17,11 +17,12 @@ import { countWords } from './words';
 /** The floor path with what moves through it. */
 export function FloorStage({
   sketch,
-  trails,
+  scaled,
   stepper,
 }: {
   sketch: Schemas['Sketch'];
-  trails?: (Schemas['Trail'] | null | undefined)[];
+  /** In somebody's own lengths. */
+  scaled?: Schemas['Scaled'];
   stepper: Stepper;
 }) {
   const { now, playing, tempo } = stepper;
@@ -41,12 +42,12 @@ export function FloorStage({
       <Floor
         name={draft.name}
         pattern={pattern}
-        trails={trails ?? sketch.trails}
+        trails={scaled?.trails ?? sketch.trails}
         slotted={draft.slotted ?? false}
         now={now}
       />
       <Typography variant="body2" sx={{ minHeight: 38, mt: 0.5 }} role="status">
-        {countWords(sketch, now)}
+        {countWords(sketch, now, scaled)}
       </Typography>
       <Box sx={{ display: 'flex', alignItems: 'center', gap: 0.5 }}>
         {button('To the start', <Start />, () => stepper.go(-1), now < 0)}

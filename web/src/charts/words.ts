@@ -79,12 +79,16 @@ export function holdWords(hold: string) {
 }
 
 /** How the couple stand after a count, in a sentence. */
-export function countWords(sketch: Schemas['Sketch'], now: number) {
+export function countWords(sketch: Schemas['Sketch'], now: number, scaled?: Schemas['Scaled']) {
+  const count =
+    now < 0 ? 'Before the first count' : `Count ${sketch.pattern.marks[now]?.label ?? ''}`;
+  // A dancer alone has no partner to be near to.
+  if (scaled && scaled.gap == null) return count;
   const position = now < 0 ? sketch.draft.start.position : sketch.positions[now];
   const holds = now < 0 ? (sketch.draft.holds ?? []) : (sketch.holds[now] ?? []);
-  const distance = sketch.distances[now];
+  const distance = (scaled ?? sketch).distances[now];
   return [
-    now < 0 ? 'Before the first count' : `Count ${sketch.pattern.marks[now]?.label ?? ''}`,
+    count,
     position ? spoken(position) : '',
     holds.length ? holds.map(holdWords).join('; ') : 'nothing held',
     distance === undefined ? '' : `bodies ${quantity(distance, 'metres')} apart`,

@@ -45,11 +45,12 @@ function Sheet({
   report: Schemas['Report'];
 }) {
   const { plan } = kept;
+  const dances = new Set(report.items.map((p) => p.dance));
   const cautions = [...new Set(report.items.map((p) => p.caution).filter(Boolean))];
   return (
     <Place
       title={kept.name}
-      note={`${plan.tempo} beats a minute · ${plural(plan.meter, 'beat')} a bar · ${plural(plan.phrase, 'bar')} a phrase · ${plural(report.beats, 'beat')}`}
+      note={`${dances.size === 1 ? `${[...dances].join()} · ` : ''}${plan.tempo} beats a minute · ${plural(plan.meter, 'beat')} a bar · ${plural(plan.phrase, 'bar')} a phrase · ${plural(report.beats, 'beat')}`}
       action={
         <Box sx={{ display: 'flex', gap: 1, '@media print': { display: 'none' } }}>
           <Button component={Link} to={`/charts/routines/${id}`}>
@@ -61,7 +62,13 @@ function Sheet({
         </Box>
       }
     >
-      <Table aria-label={kept.name} sx={{ '& td': { verticalAlign: 'top', py: 0.4 } }}>
+      <Table
+        aria-label={kept.name}
+        sx={{
+          '& td': { verticalAlign: 'top', py: 0.4 },
+          '@media print': { '& td, & th': { px: 0.5 } },
+        }}
+      >
         <TableHead>
           <TableRow>
             <TableCell>Phrase</TableCell>
@@ -88,9 +95,11 @@ function Sheet({
                 <TableCell>
                   <b>{p.name}</b>
                   {p.times > 1 && ` × ${p.times}`}
-                  <Typography variant="caption" component="div" color="text.secondary">
-                    {p.dance}
-                  </Typography>
+                  {dances.size > 1 && (
+                    <Typography variant="caption" component="div" color="text.secondary">
+                      {p.dance}
+                    </Typography>
+                  )}
                 </TableCell>
                 <TableCell>{p.counts}</TableCell>
                 <TableCell>{alignmentName[p.alignment]}</TableCell>

@@ -3,8 +3,9 @@
 use serde::Serialize;
 
 use super::Chart;
+use super::layout::Layout;
 use super::part::ChartRow;
-use super::path::{Stance, Stride, Trail, floor_path, moments, start, trail};
+use super::path::{Stance, Stride, Trail, moments, relation, start, trail};
 use super::place::WRITTEN_FOR;
 use super::vocabulary::Position;
 use crate::units::Role;
@@ -22,7 +23,7 @@ const SHORTER: f64 = 0.9;
 pub struct ScaledStep {
     /// Count of the chart.
     pub count: usize,
-    /// Way of the foot over the floor, metres.
+    /// From the standing foot's side to where the step lands, metres; 0 for what does not travel.
     pub length: f64,
     /// Turn, eighths.
     pub turn: i32,
@@ -38,17 +39,17 @@ pub struct Scaled {
     pub trails: [Option<Trail>; 2],
     /// Distance at the start, metres; absent for one dancer alone.
     pub gap: Option<f64>,
+    /// Distance of the bodies after each count, metres; empty for one dancer alone.
+    pub distances: Vec<f64>,
     /// Why the amounts are what they are.
     pub reasons: Vec<String>,
 }
 
-fn steps(rows: &[ChartRow], from: Stance, stride: Stride) -> Vec<ScaledStep> {
-    let (path, _) = floor_path(rows, from, stride);
+fn steps(rows: &[ChartRow], stride: Stride) -> Vec<ScaledStep> {
     rows.iter()
-        .zip(&path)
-        .map(|(r, s)| ScaledStep {
+        .map(|r| ScaledStep {
             count: r.count,
-            length: (s.to[0] - s.from[0]).hypot(s.to[1] - s.from[1]),
+            length: r.size * stride.step,
             turn: r.turn,
         })
         .collect()
@@ -67,6 +68,7 @@ pub fn solo(chart: &Chart, role: Role, height: f64) -> Scaled {
         steps: [Vec::new(), Vec::new()],
         trails: [None, None],
         gap: None,
+        distances: Vec::new(),
         reasons: vec![format!(
             "Alone, a full step is your own: {} for a height of {}.",
             cm(stride.step),
@@ -79,7 +81,7 @@ pub fn solo(chart: &Chart, role: Role, height: f64) -> Scaled {
                 .into(),
         );
     }
-    out.steps[role as usize] = steps(rows, from, stride);
+    out.steps[role as usize] = steps(rows, stride);
     let standing = chart.layout().standing(role);
     out.trails[role as usize] = Some(trail(rows, from, standing, stride));
     out
@@ -137,6 +139,14 @@ pub fn for_couple(chart: &Chart, heights: [f64; 2], second: bool) -> Scaled {
         }
         rows
     });
+    let layout = Layout {
+        rows: rows.clone(),
+        ..chart.layout().clone()
+    };
+    let distances = moments(chart, &layout, heights)[1..]
+        .iter()
+        .map(|m| relation(m).distance)
+        .collect();
     if !uneven
         && moments(chart, chart.layout(), heights)
             .iter()
@@ -153,10 +163,7 @@ pub fn for_couple(chart: &Chart, heights: [f64; 2], second: bool) -> Scaled {
         );
     }
     Scaled {
-        steps: Role::BOTH.map(|r| {
-            let from = start(&chart.start, r, heights);
-            steps(&rows[r as usize], from, Stride::joined(r, heights))
-        }),
+        steps: Role::BOTH.map(|r| steps(&rows[r as usize], Stride::joined(r, heights))),
         trails: Role::BOTH.map(|r| {
             let from = start(&chart.start, r, heights);
             let standing = chart.layout().standing(r);
@@ -168,6 +175,7 @@ pub fn for_couple(chart: &Chart, heights: [f64; 2], second: bool) -> Scaled {
             ))
         }),
         gap: Some(gap),
+        distances,
         reasons,
     }
 }
@@ -186,7 +194,7 @@ mod tests {
     fn alone_the_own_step_counts_and_the_partner_is_left_out() {
         let c = chart("bolero-basic").unwrap();
         let s = solo(c, Role::Follower, 1.6);
-        assert!(s.steps[0].is_empty() && s.gap.is_none());
+        assert!(s.steps[0].is_empty() && s.gap.is_none() && s.distances.is_empty());
         // 60 % of a step of 0.41 H.
         assert!((s.steps[1][0].length - 0.6 * 0.41 * 1.6).abs() < 1e-9);
         assert!(s.reasons[0].contains("66 cm"));
@@ -196,6 +204,12 @@ mod tests {
     fn a_couple_takes_the_mean_and_an_uneven_one_less() {
         let c = chart("bolero-basic").unwrap();
         let even = for_couple(c, [1.8, 1.7], false);
+        // As for two people of the mean height, since everything on the floor grows with it.
+        let mean = for_couple(c, [1.75, 1.75], false);
+        assert_eq!(even.distances.len(), c.pattern().marks.len());
+        for (a, b) in even.distances.iter().zip(&mean.distances) {
+            assert!((a - b).abs() < 0.02, "{a} {b}");
+        }
         assert!((even.steps[0][0].length - 0.6 * 0.41 * 1.75).abs() < 1e-9);
         assert!((even.steps[0][0].length - even.steps[1][0].length).abs() < 1e-9);
         let uneven = for_couple(c, [1.9, 1.6], true);
