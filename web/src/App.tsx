@@ -12,6 +12,7 @@ import { RoutinesPage } from './routines/RoutinesPage';
 import { Shell } from './shell/Shell';
 import { SignIn } from './shell/SignIn';
 import { Empty, Loaded } from './shell/State';
+import { StudioPage } from './takes/StudioPage';
 import { TakesPage } from './takes/TakesPage';
 import { TodayPage } from './today/TodayPage';
 
@@ -27,6 +28,7 @@ const router = createBrowserRouter([
       { path: 'today', element: <TodayPage /> },
       { path: 'people', element: <PeoplePage /> },
       { path: 'people/:id', element: <PersonPage /> },
+      { path: 'studio', element: <StudioPage /> },
       { path: 'takes', element: <TakesPage /> },
       { path: 'takes/:id', element: <BenchPage /> },
       { path: 'progress', element: <ProgressPage /> },

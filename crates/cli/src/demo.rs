@@ -24,7 +24,7 @@ use upright_store::{
 use upright_studio::{Habits, Hand, Performance, Phone, Scenario, marks};
 use uuid::Uuid;
 
-use crate::film::film;
+use upright_server::film::film;
 
 const PLACE: &str = "Saltmarsh Hall";
 const WEEKS: usize = 8;
@@ -393,7 +393,7 @@ impl Desk<'_> {
         };
         if filmed {
             let file = tempfile::Builder::new().suffix(".mp4").tempfile()?;
-            film(&performance, file.path()).await?;
+            film(&performance, file.path(), |_| ()).await?;
             let key = format!("original/{}", take.id);
             self.app.blobs().put_file(&key, file.path()).await?;
             clip.bytes = std::fs::metadata(file.path())?.len() as i64;

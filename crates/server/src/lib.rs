@@ -3,6 +3,7 @@
 pub mod auth;
 pub mod correct;
 mod extract;
+pub mod film;
 mod front;
 pub mod intake;
 mod problem;

@@ -139,8 +139,8 @@ impl Store {
         Ok(())
     }
 
-    /// The copy is made.
-    pub async fn clip_ready(
+    /// The copy is made, though it may not be shown yet.
+    pub async fn clip_copied(
         &self,
         clip: Uuid,
         proxy: &str,
@@ -149,8 +149,8 @@ impl Store {
         frame_times: &[i64],
     ) -> Result<(), StoreError> {
         sqlx::query(
-            "update clip set state = 'ready', progress = 1, proxy = $2, width = $3, height = $4,
-                    start_us = $5, frame_times = $6 where id = $1",
+            "update clip set proxy = $2, width = $3, height = $4, start_us = $5, frame_times = $6
+             where id = $1",
         )
         .bind(clip)
         .bind(proxy)
@@ -160,6 +160,15 @@ impl Store {
         .bind(frame_times)
         .execute(&self.pool)
         .await?;
+        Ok(())
+    }
+
+    /// The clip can be played.
+    pub async fn clip_ready(&self, clip: Uuid) -> Result<(), StoreError> {
+        sqlx::query("update clip set state = 'ready', progress = 1 where id = $1")
+            .bind(clip)
+            .execute(&self.pool)
+            .await?;
         Ok(())
     }
 

@@ -14,6 +14,7 @@ mod error;
 mod login;
 mod marks;
 mod person;
+mod practice;
 mod routine;
 mod take;
 #[cfg(feature = "testing")]
@@ -30,6 +31,7 @@ pub use error::StoreError;
 pub use login::Logins;
 pub use marks::{Judgement, TakeSummary};
 pub use person::{Person, PersonInput};
+pub use practice::Practice;
 pub use routine::KeptRoutine;
 pub use take::{NewTake, PersonReading, Take};
 

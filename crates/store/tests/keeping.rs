@@ -469,9 +469,13 @@ async fn a_take_has_one_clip_and_a_failed_one_is_replaced() {
     assert!(store.unprepared_clips().await.unwrap().is_empty());
     let second = store.add_clip(s, t, &clip("c")).await.unwrap();
     store
-        .clip_ready(second, "proxy/x", [640, 360], 7, &[0, 40_000])
+        .clip_copied(second, "proxy/x", [640, 360], 7, &[0, 40_000])
         .await
         .unwrap();
+    // Copied, but not shown before it is said to be ready.
+    let copied = store.clip(s, t).await.unwrap().unwrap();
+    assert_eq!(copied.state, ClipState::Preparing);
+    store.clip_ready(second).await.unwrap();
     let ready = store.clip(s, t).await.unwrap().unwrap();
     assert_eq!(
         (ready.state, ready.width, ready.start_us),

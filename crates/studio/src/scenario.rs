@@ -9,6 +9,7 @@ use upright_core::count::GridError;
 /// A dancer's ways, added to what the chart asks for. Zero everywhere is a clean dancer.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[serde(default, deny_unknown_fields)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Habits {
     /// Arrives so many seconds after the count on average.
     pub late: f64,
@@ -43,9 +44,28 @@ impl Default for Habits {
     }
 }
 
+impl Habits {
+    /// Whether a body can move so.
+    fn can_be_danced(&self) -> bool {
+        let within = [
+            (self.late, -0.3, 0.3),
+            (self.uneven, 0.0, 0.12),
+            (self.stride, 0.4, 1.6),
+            (self.drift, -0.5, 0.5),
+            (self.thrown, -45.0, 45.0),
+            (self.lean_away, -25.0, 25.0),
+            (self.twisted, -60.0, 60.0),
+        ];
+        within
+            .iter()
+            .all(|(v, low, high)| (low..=high).contains(&v))
+    }
+}
+
 /// Where the phone stands.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[serde(default, deny_unknown_fields)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Phone {
     /// Metres from the middle of the floor reference.
     pub distance: f64,
@@ -177,6 +197,20 @@ impl Scenario {
                     .iter()
                     .all(|s| (64..=3840).contains(s) && s % 2 == 0),
                 "the picture's sides are even, 64 to 3840 pixels",
+            ),
+            (
+                self.habits.iter().all(Habits::can_be_danced),
+                "a habit is beyond what can be danced",
+            ),
+            (
+                (0.5..=1.6).contains(&self.closeness),
+                "the closeness is 0.5 to 1.6",
+            ),
+            (
+                (-85.0..=85.0).contains(&self.phone.bearing)
+                    && (20.0..=110.0).contains(&self.phone.view)
+                    && (-30.0..=30.0).contains(&self.phone.roll),
+                "the phone looks from -85 to 85 degrees, 20 to 110 wide, at most 30 askew",
             ),
             (
                 (1.5..=30.0).contains(&self.phone.distance),

@@ -174,6 +174,19 @@ export function useCreateTake() {
   });
 }
 
+export function useMakePractice() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (input: Schemas['PracticeInput']) =>
+      body(await api.POST('/api/studio', { body: input })),
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: key.takes });
+      void client.invalidateQueries({ queryKey: key.people });
+      void client.invalidateQueries({ queryKey: key.couples });
+    },
+  });
+}
+
 export function useReviewed(id: string) {
   const client = useQueryClient();
   return useMutation({

@@ -358,6 +358,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/studio': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Makes a take of a simulated couple. Its clip is rendered in the background, with the take's clip
+     *     telling how far it is.
+     */
+    post: operations['studio_make'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/takes': {
     parameters: {
       query?: never;
@@ -1471,6 +1491,56 @@ export interface components {
      * @enum {string}
      */
     Grade: 'fine' | 'borderline' | 'clear' | 'strong';
+    /** @description A dancer's ways, added to what the chart asks for. Zero everywhere is a clean dancer. */
+    Habits: {
+      /**
+       * Format: double
+       * @description Metres off the slot to the left of it on the counts after the first.
+       * @default 0
+       */
+      drift: number;
+      /**
+       * Format: double
+       * @description Arrives so many seconds after the count on average.
+       * @default 0
+       */
+      late: number;
+      /**
+       * Format: double
+       * @description Lean away from the partner at the chart's stretch count, degrees.
+       * @default 0
+       */
+      lean_away: number;
+      /**
+       * Format: double
+       * @description Share of the charted step length.
+       * @default 1
+       */
+      stride: number;
+      /**
+       * Format: double
+       * @description Degrees by which travelling back steps go outward (to the moving foot's side).
+       * @default 0
+       */
+      thrown: number;
+      /**
+       * @description Touches instead of stepping on this count (an index into the chart's counts), every repetition.
+       * @default null
+       */
+      touches: number | null;
+      /**
+       * Format: double
+       * @description Degrees by which the feet are turned to the left on counts 2 and later.
+       * @default 0
+       */
+      twisted: number;
+      /**
+       * Format: double
+       * @description Further scatter of the arrivals, seconds (1σ).
+       * @default 0
+       */
+      uneven: number;
+    };
     /** @description State of the application. */
     Health: {
       /** @description Whether the database answers. */
@@ -1937,6 +2007,39 @@ export interface components {
       /** @description Notes for cautions. */
       note?: string;
     };
+    /** @description Where the phone stands. */
+    Phone: {
+      /**
+       * Format: double
+       * @description Degrees from square to the slot; positive is further along it.
+       * @default 6
+       */
+      bearing: number;
+      /**
+       * Format: double
+       * @description Metres from the middle of the floor reference.
+       * @default 4.6
+       */
+      distance: number;
+      /**
+       * Format: double
+       * @description Metres over the floor.
+       * @default 1.5
+       */
+      height: number;
+      /**
+       * Format: double
+       * @description Turn about the lens axis, degrees.
+       * @default 0.6
+       */
+      roll: number;
+      /**
+       * Format: double
+       * @description Horizontal field of view, degrees.
+       * @default 63
+       */
+      view: number;
+    };
     /** @description A figure where it lies in the music and the room. */
     Placed: {
       /** @description Where the leader faces at its start. */
@@ -2020,6 +2123,41 @@ export interface components {
      * @enum {string}
      */
     Practice: 'both' | 'leader' | 'follower';
+    /** @description What a practice clip shows. */
+    PracticeInput: {
+      /**
+       * Format: double
+       * @description Beats a minute.
+       */
+      bpm: number;
+      /** @description Figure of the library. */
+      chart: string;
+      /**
+       * Format: double
+       * @description Frames a second.
+       */
+      fps: number;
+      /** @description Ways of leader and follower. */
+      habits: components['schemas']['Habits'][];
+      /** @description Standing heights of leader and follower, metres. */
+      heights: number[];
+      /** @description Marked by the simulated hand as well. */
+      marked: boolean;
+      /** @description The phone. */
+      phone: components['schemas']['Phone'];
+      /**
+       * Format: int32
+       * @description How often it is danced, 1..64.
+       */
+      repetitions: number;
+      /**
+       * Format: int32
+       * @description Seed of everything that varies; another one is another evening.
+       */
+      seed: number;
+      /** @description Width and height of the picture, pixels. */
+      size: number[];
+    };
     /** @description A problem document. */
     Problem: {
       /** @description What is wrong and what to do. */
@@ -3759,6 +3897,37 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+    };
+  };
+  studio_make: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PracticeInput'];
+      };
+    };
+    responses: {
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Take'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
       };
     };
   };

@@ -31,9 +31,14 @@ export function TakesPage() {
       title="Takes"
       note="each is one couple, one figure, one clip"
       action={
-        <Button variant="contained" onClick={() => setAdding(true)}>
-          New take
-        </Button>
+        <>
+          <Button component={Link} to="/studio">
+            Practice clip
+          </Button>
+          <Button variant="contained" onClick={() => setAdding(true)}>
+            New take
+          </Button>
+        </>
       }
     >
       <Card>

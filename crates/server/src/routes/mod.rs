@@ -11,6 +11,7 @@ mod people;
 mod progress;
 mod routines;
 mod session;
+mod studio;
 mod takes;
 mod today;
 
@@ -52,6 +53,7 @@ pub(crate) fn api() -> OpenApiRouter<App> {
         .routes(routes!(routines::list, routines::create))
         .routes(routes!(routines::read, routines::save, routines::remove))
         .routes(routes!(charts::faults))
+        .routes(routes!(studio::make))
         .routes(routes!(takes::list, takes::create))
         .routes(routes!(takes::read))
         .routes(routes!(takes::set_reviewed))

@@ -1165,3 +1165,54 @@ async fn a_couples_finding_goes_to_whom_the_coach_names() {
         );
     }
 }
+
+#[tokio::test]
+async fn a_practice_clip_is_rendered_marked_and_judged() {
+    let h = house(&["coach@hall.example"]).await;
+    let c = Coach::signed_in(&h, "coach@hall.example").await;
+    let clean = json!({});
+    let mut leaning = json!({"lean_away": 10.0});
+    let practice = |follower: &Value, repetitions: u32| {
+        json!({
+            "chart": "shag-basic", "repetitions": repetitions, "bpm": 118, "heights": [1.82, 1.66],
+            "habits": [clean, follower], "phone": {"distance": 4.6}, "size": [640, 360], "fps": 25,
+            "seed": 5, "marked": true,
+        })
+    };
+    let take = c.post("/api/studio", practice(&leaning, 2)).await;
+    let id = take["id"].as_str().unwrap();
+    assert_eq!(take["place"], "Studio, simulated");
+    assert_eq!(take["leader"], "Practice leader, 182 cm");
+    let clip = c.prepared(id).await;
+    assert_eq!(
+        (&clip["state"], &clip["width"]),
+        (&json!("ready"), &json!(640))
+    );
+    let bench = c.get(&format!("/api/takes/{id}/bench")).await;
+    assert_eq!(bench["marks"]["chart"], "shag-basic");
+    let judged = bench["analysis"]["judged"].as_array().unwrap();
+    let found = judged
+        .iter()
+        .find(|j| j["fault"] == "P1" && j["role"] == "follower")
+        .unwrap();
+    assert_eq!((&found["showing"], &found["of"]), (&json!(2), &json!(2)));
+    // The same people dance again; nobody else is added.
+    leaning["lean_away"] = json!(0.0);
+    c.post("/api/studio", practice(&leaning, 1)).await;
+    assert_eq!(c.get("/api/people").await.as_array().unwrap().len(), 2);
+    for (body, words) in [
+        (
+            practice(&json!({"lean_away": 80}), 1),
+            "beyond what can be danced",
+        ),
+        (practice(&clean, 64), "at most 90 s"),
+        (practice(&clean, 0), "repetitions are 1 to 64"),
+    ] {
+        let (status, problem) = c.send(Method::POST, "/api/studio", Some(body), None).await;
+        assert_eq!(status, 422, "{problem}");
+        assert!(
+            problem["detail"].as_str().unwrap().contains(words),
+            "{problem}"
+        );
+    }
+}
