@@ -28,7 +28,7 @@ const router = createBrowserRouter([
       { path: 'today', element: <TodayPage /> },
       { path: 'people', element: <PeoplePage /> },
       { path: 'people/:id', element: <PersonPage /> },
-      { path: 'studio', element: <StudioPage /> },
+      { path: 'takes/studio', element: <StudioPage /> },
       { path: 'takes', element: <TakesPage /> },
       { path: 'takes/:id', element: <BenchPage /> },
       { path: 'progress', element: <ProgressPage /> },

@@ -1,11 +1,13 @@
-//! A figure written, mended, put into a routine and joined, by mouse and keyboard in a real browser.
+//! A figure written, mended, put into a routine and joined, and a simulated couple filmed, by mouse
+//! and keyboard in a real browser.
 
 use anyhow::Context as _;
 use upright_core::chart::{chart, notation};
 use upright_e2e::{Browser, House, PASSWORD};
 
-/// As the driver's protocol names the key.
+/// As the driver's protocol names the keys.
 const ARROW_UP: &str = "\u{e013}";
+const ARROW_RIGHT: &str = "\u{e014}";
 
 /// Adds what axe finds on the page as it stands.
 async fn look_over(b: &Browser, place: &str, found: &mut Vec<String>) -> anyhow::Result<()> {
@@ -213,6 +215,44 @@ async fn from_a_mistake_to_a_routine_that_joins() -> anyhow::Result<()> {
     b.sees("Out of the arm-lock").await?;
     look_over(&b, "sheet", &mut barriers).await?;
 
+    assert_eq!(barriers, Vec::<String>::new());
+    b.client.clone().close().await?;
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_practice_clip_lands_as_a_take_with_its_fault_found() -> anyhow::Result<()> {
+    let house = House::open().await?;
+    let b = Browser::start().await?;
+    let mut barriers = Vec::new();
+    b.sign_in(&house.url, "coach@hall.example", PASSWORD)
+        .await?;
+    b.press("Bench").await?;
+    b.press("Practice clip").await?;
+    b.sees("no real person is shown").await?;
+    b.fill("Times", "40").await?;
+    b.press("Make the clip").await?;
+    b.sees("a practice clip lasts at most 90 s").await?;
+    b.fill("Times", "2").await?;
+    let lean = b
+        .css("input[aria-label='Leans away from the partner, follower']")
+        .await?;
+    for _ in 0..12 {
+        lean.send_keys(ARROW_RIGHT).await?;
+    }
+    b.sees("12 °").await?;
+    look_over(&b, "studio", &mut barriers).await?;
+    b.press("Make the clip").await?;
+    b.sees("Practice leader, 182 cm & Practice follower, 166 cm")
+        .await?;
+    b.until(
+        "the film",
+        "const v = document.querySelector('video'); return !!v && v.readyState >= 2",
+    )
+    .await?;
+    b.sees("Basic, six counts, 2 times").await?;
+    b.sees("Leans back out of the hold").await?;
+    look_over(&b, "simulated take", &mut barriers).await?;
     assert_eq!(barriers, Vec::<String>::new());
     b.client.clone().close().await?;
     Ok(())

@@ -72,6 +72,7 @@ async fn take_pictures() -> anyhow::Result<()> {
         ("people", "/people", "Couples"),
         ("takes", "/takes", "Preparation"),
         ("charts", "/charts", "Pass and change ends"),
+        ("studio", "/takes/studio", "Basic, six counts"),
         ("chart", "/charts/figure/lindy-swing-out-open", "Rhythm"),
     ] {
         if wanted(view) {

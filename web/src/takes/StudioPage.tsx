@@ -35,7 +35,7 @@ const clean: Required<Habits> = {
 
 /** Ways of dancing, as they are shown: unit and range, and the factor to what is sent. */
 const ways: { key: Habit; name: string; unit: string; range: [number, number]; times: number }[] = [
-  { key: 'late', name: 'Late (early: below zero)', unit: 'ms', range: [-200, 200], times: 0.001 },
+  { key: 'late', name: 'Late, or early', unit: 'ms', range: [-200, 200], times: 0.001 },
   { key: 'uneven', name: 'Uneven timing', unit: 'ms', range: [0, 80], times: 0.001 },
   { key: 'stride', name: 'Step length', unit: '%', range: [60, 140], times: 0.01 },
   { key: 'drift', name: 'Off the slot, left', unit: 'cm', range: [-30, 30], times: 0.01 },

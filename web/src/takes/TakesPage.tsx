@@ -32,7 +32,7 @@ export function TakesPage() {
       note="each is one couple, one figure, one clip"
       action={
         <>
-          <Button component={Link} to="/studio">
+          <Button component={Link} to="/takes/studio">
             Practice clip
           </Button>
           <Button variant="contained" onClick={() => setAdding(true)}>
