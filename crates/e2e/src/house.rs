@@ -10,7 +10,7 @@ use upright_server::{App, Parts};
 use upright_store::{
     Blobs, ClipState, CoupleInput, NewAccount, NewClip, NewTake, PersonInput, StudioId, testing,
 };
-use upright_studio::{Performance, Renderer, click_track};
+use upright_studio::{Performance, Renderer, soundtrack};
 use uuid::Uuid;
 
 /// Password of the coach.
@@ -117,7 +117,7 @@ pub async fn simulated_clip(performance: &Performance, folder: &Path) -> anyhow:
     let scenario = performance.scenario();
     let renderer = Renderer::new(performance).context("no picture")?;
     let sound = folder.join("clicks.wav");
-    std::fs::write(&sound, click_track(performance))?;
+    std::fs::write(&sound, soundtrack(performance))?;
     let clip = folder.join("practice.mp4");
     let film = Film {
         size: scenario.size,

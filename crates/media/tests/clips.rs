@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use upright_media::{Film, MediaError, encode, frame_times, make_proxy, probe};
-use upright_studio::{Performance, Renderer, Scenario, click_track};
+use upright_studio::{Performance, Renderer, Scenario, soundtrack};
 
 /// Makes a file by ffmpeg from a test picture of `seconds` at `rate`.
 fn made(dir: &Path, name: &str, rate: &str, seconds: &str, args: &[&str]) -> PathBuf {
@@ -215,7 +215,7 @@ async fn a_simulated_take_becomes_a_clip_with_sound() {
     let p = Performance::new(&scenario).unwrap();
     let renderer = Renderer::new(&p).unwrap();
     let wav = dir.path().join("click.wav");
-    std::fs::write(&wav, click_track(&p)).unwrap();
+    std::fs::write(&wav, soundtrack(&p)).unwrap();
     let to = dir.path().join("take.mp4");
     let film = Film {
         size: scenario.size,

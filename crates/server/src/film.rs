@@ -3,9 +3,9 @@
 use std::path::Path;
 
 use upright_media::{Film, MediaError, encode};
-use upright_studio::{Performance, Renderer, click_track};
+use upright_studio::{Performance, Renderer, soundtrack};
 
-/// Renders a performance into a clip with its click track; `tell` hears how much is done, 0..1.
+/// Renders a performance into a clip with its sound; `tell` hears how much is done, 0..1.
 /// Computes while it is polled: run it where that blocks nobody.
 pub async fn film(
     performance: &Performance,
@@ -17,7 +17,7 @@ pub async fn film(
         said: "the picture has no size".into(),
     })?;
     let sound = tempfile::Builder::new().suffix(".wav").tempfile()?;
-    std::fs::write(sound.path(), click_track(performance))?;
+    std::fs::write(sound.path(), soundtrack(performance))?;
     let film = Film {
         size: scenario.size,
         fps: scenario.fps,

@@ -1,4 +1,4 @@
-//! A simulated dance hall: couples, a phone, a picture and a click track, all with known truth.
+//! A simulated dance hall: couples, a phone, a picture and a sound, all with known truth.
 //!
 //! [`Scenario`] (what is danced, how well, filmed from where) → [`Performance`] (two articulated
 //! bodies at any moment) → [`Truth`] and marks as a coach would set them, pictures, sound.
@@ -17,5 +17,5 @@ pub use marks::{Hand, marks};
 pub use motion::{Arrival, Performance};
 pub use render::Renderer;
 pub use scenario::{Habits, Phone, Scenario, ScenarioError};
-pub use sound::click_track;
+pub use sound::{Music, Sound, soundtrack};
 pub use truth::{CountTruth, FootTruth, Truth};

@@ -2,6 +2,7 @@
 
 use nalgebra::{Point3, Vector2};
 use rand::SeedableRng;
+use rand::seq::SliceRandom;
 use rand_chacha::ChaCha8Rng;
 use rand_distr::{Distribution, StandardNormal};
 use upright_core::chart::{
@@ -11,7 +12,7 @@ use upright_core::count::{CountGrid, CountMark, CountPattern};
 use upright_core::units::{Foot, MediaTime, Role};
 
 use crate::body::{Body, Posture};
-use crate::scenario::{Scenario, ScenarioError};
+use crate::scenario::{Habits, Scenario, ScenarioError};
 
 /// Natural variation of a clean dancer (1σ): seconds, metres, degrees.
 const TIMING: f64 = 0.010;
@@ -71,8 +72,7 @@ impl Performance {
         scenario.check()?;
         let chart = scenario.chart()?;
         let pattern = chart.pattern().clone();
-        let one = MediaTime::from_secs(scenario.lead_in);
-        let grid = CountGrid::from_tempo(scenario.bpm, one, chart.swing)?;
+        let grid = scenario.grid(chart.swing)?;
         let mut rng = ChaCha8Rng::seed_from_u64(scenario.seed);
         let dancers =
             Role::BOTH.map(|role| dance(scenario, chart, &pattern, &grid, role, &mut rng));
@@ -215,6 +215,22 @@ impl Performance {
     }
 }
 
+/// In which repetitions a role's habits show: as many as their share says, spread by the seed.
+pub(crate) fn showing(scenario: &Scenario, role: Role) -> Vec<bool> {
+    let all = scenario.repetitions as usize;
+    let share = scenario.habits[role as usize].share;
+    let many = (share * all as f64).round() as usize;
+    let mut order: Vec<usize> = (0..all).collect();
+    // A draw of its own, so that the rest of the dance does not change with the share.
+    let mut rng = ChaCha8Rng::seed_from_u64(scenario.seed.rotate_left(17) ^ role as u64);
+    order.shuffle(&mut rng);
+    let mut shows = vec![false; all];
+    for i in order.into_iter().take(many) {
+        shows[i] = true;
+    }
+    shows
+}
+
 fn dance(
     scenario: &Scenario,
     chart: &Chart,
@@ -223,7 +239,7 @@ fn dance(
     role: Role,
     rng: &mut ChaCha8Rng,
 ) -> Dancer {
-    let habits = &scenario.habits[role as usize];
+    let showing = showing(scenario, role);
     let stride = Stride::joined(role, scenario.heights);
     let mut draw = |sigma: f64| -> f64 {
         let z: f64 = StandardNormal.sample(rng);
@@ -231,15 +247,26 @@ fn dance(
     };
     let mut apart = chart.start;
     apart.gap *= scenario.closeness;
-    let mut rows = chart.rows(role).to_vec();
-    for row in rows.iter_mut().filter(|r| r.action == Action::Step) {
-        row.size *= habits.stride;
-    }
     let start = start_stance(&apart, role, scenario.heights);
     let mut stance = start;
     let mut arrivals: Vec<Arrival> = Vec::new();
     let mut before = scenario.lead_in - 0.6;
-    for repetition in 0..scenario.repetitions {
+    let clean = Habits::default();
+    let ways: Vec<&Habits> = showing
+        .iter()
+        .map(|s| {
+            if *s {
+                &scenario.habits[role as usize]
+            } else {
+                &clean
+            }
+        })
+        .collect();
+    for (repetition, habits) in (0..scenario.repetitions).zip(&ways) {
+        let mut rows = chart.rows(role).to_vec();
+        for row in rows.iter_mut().filter(|r| r.action == Action::Step) {
+            row.size *= habits.stride;
+        }
         let (steps, next) = floor_path(&rows, stance, stride);
         stance = next;
         for step in steps {
@@ -283,9 +310,7 @@ fn dance(
             before = at;
         }
     }
-    let lean = (0..scenario.repetitions)
-        .map(|_| habits.lean_away + draw(LEAN))
-        .collect();
+    let lean = ways.iter().map(|h| h.lean_away + draw(LEAN)).collect();
     let feet = [start.left, start.right].map(|p| (p, start.facing));
     Dancer {
         start,

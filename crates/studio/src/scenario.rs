@@ -4,7 +4,10 @@ use nalgebra::Point3;
 use serde::{Deserialize, Serialize};
 use upright_core::camera::Camera;
 use upright_core::chart::{Chart, chart};
-use upright_core::count::GridError;
+use upright_core::count::{CountGrid, GridError};
+use upright_core::units::MediaTime;
+
+use crate::sound::Sound;
 
 /// A dancer's ways, added to what the chart asks for. Zero everywhere is a clean dancer.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
@@ -25,8 +28,10 @@ pub struct Habits {
     pub lean_away: f64,
     /// Degrees by which the feet are turned to the left on counts 2 and later.
     pub twisted: f64,
-    /// Touches instead of stepping on this count (an index into the chart's counts), every repetition.
+    /// Touches instead of stepping on this count (an index into the chart's counts).
     pub touches: Option<usize>,
+    /// Share of the repetitions in which all this shows, 0..1; in the others the dancer is clean.
+    pub share: f64,
 }
 
 impl Default for Habits {
@@ -40,6 +45,7 @@ impl Default for Habits {
             lean_away: 0.0,
             twisted: 0.0,
             touches: None,
+            share: 1.0,
         }
     }
 }
@@ -50,11 +56,12 @@ impl Habits {
         let within = [
             (self.late, -0.3, 0.3),
             (self.uneven, 0.0, 0.12),
-            (self.stride, 0.4, 1.6),
+            (self.stride, 0.3, 2.0),
             (self.drift, -0.5, 0.5),
             (self.thrown, -45.0, 45.0),
             (self.lean_away, -25.0, 25.0),
             (self.twisted, -60.0, 60.0),
+            (self.share, 0.0, 1.0),
         ];
         within
             .iter()
@@ -101,8 +108,12 @@ pub struct Scenario {
     pub repetitions: u32,
     /// Beats a minute.
     pub bpm: f64,
+    /// Share by which the tempo grows in a minute, −0.15..0.15.
+    pub tempo_drift: f64,
     /// Seconds before the first count 1.
     pub lead_in: f64,
+    /// What is heard.
+    pub sound: Sound,
     /// Standing heights of leader and follower, metres.
     pub heights: [f64; 2],
     /// Ways of leader and follower.
@@ -127,7 +138,9 @@ impl Default for Scenario {
             chart: "shag-basic".into(),
             repetitions: 4,
             bpm: 118.0,
+            tempo_drift: 0.0,
             lead_in: 2.1,
+            sound: Sound::default(),
             heights: [1.82, 1.66],
             habits: [Habits::default(); 2],
             closeness: 1.0,
@@ -158,6 +171,26 @@ impl Scenario {
     /// The chart danced.
     pub fn chart(&self) -> Result<&'static Chart, ScenarioError> {
         chart(&self.chart).ok_or_else(|| ScenarioError::Chart(self.chart.clone()))
+    }
+
+    /// When the beats come: evenly, or with the tempo drifting from the first 1 on.
+    pub fn grid(&self, swing: f64) -> Result<CountGrid, ScenarioError> {
+        let one = MediaTime::from_secs(self.lead_in);
+        if self.tempo_drift == 0.0 {
+            return Ok(CountGrid::from_tempo(self.bpm, one, swing)?);
+        }
+        // An anchor every few beats; before the first 1 the tempo is the first one's.
+        let mut anchors = vec![(0.0, one)];
+        let (mut beat, mut at) = (0.0, self.lead_in);
+        // As many beats as the longest figure has, in every repetition.
+        let last = 96.0 * f64::from(self.repetitions) + 16.0;
+        while beat < last && at < 900.0 {
+            let now = self.bpm * (1.0 + self.tempo_drift * (at - self.lead_in) / 60.0);
+            beat += 4.0;
+            at += 4.0 * 60.0 / now.clamp(41.0, 299.0);
+            anchors.push((beat, MediaTime::from_secs(at)));
+        }
+        Ok(CountGrid::from_anchors(&anchors, swing, 0.015)?)
     }
 
     /// The camera.
@@ -201,6 +234,11 @@ impl Scenario {
             (
                 self.habits.iter().all(Habits::can_be_danced),
                 "a habit is beyond what can be danced",
+            ),
+            (
+                (-0.15..=0.15).contains(&self.tempo_drift)
+                    && (0.0..=0.3).contains(&self.sound.room),
+                "the tempo drifts at most 15 % a minute and the room is 0 to 0.3 loud",
             ),
             (
                 (0.5..=1.6).contains(&self.closeness),

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 use upright_core::units::{Foot, MediaTime, Role};
 
 use crate::marks::nearest;
-use crate::motion::Performance;
+use crate::motion::{Performance, showing};
 use crate::scenario::Scenario;
 use upright_core::body::Landmark;
 
@@ -43,6 +43,10 @@ pub struct CountTruth {
 pub struct Truth {
     /// What was danced and filmed.
     pub scenario: Scenario,
+    /// Repetitions in which leader's and follower's habits show.
+    pub showing: [Vec<bool>; 2],
+    /// Moments of the beats from the first 1 on, seconds.
+    pub beats: Vec<f64>,
     /// Arrivals in seconds: role, repetition, count, moment.
     pub arrivals: Vec<(Role, u32, usize, f64)>,
     /// Feet at each dancer's arrivals.
@@ -118,6 +122,10 @@ impl Truth {
         }
         Self {
             scenario: performance.scenario().clone(),
+            showing: Role::BOTH.map(|r| showing(performance.scenario(), r)),
+            beats: (0..performance.pattern().beats * performance.scenario().repetitions)
+                .map(|b| performance.grid().time_of(f64::from(b)).secs())
+                .collect(),
             arrivals,
             feet,
             counts,

@@ -416,3 +416,57 @@ fn a_demo_take_reads_like_this() {
     }
     insta::assert_snapshot!(page);
 }
+
+#[test]
+fn a_habit_that_shows_sometimes_is_found_where_it_shows() {
+    let mut s = Scenario {
+        repetitions: 8,
+        seed: 404,
+        ..Scenario::default()
+    };
+    s.habits[1] = Habits {
+        lean_away: 10.0,
+        share: 0.5,
+        ..Habits::default()
+    };
+    let (analysis, truth) = street(&s, &Hand::ordinary(3));
+    assert_eq!(truth.showing[0], vec![true; 8]);
+    assert_eq!(truth.showing[1].iter().filter(|s| **s).count(), 4);
+    let found = find(&analysis, "P1", Some(Role::Follower));
+    assert_eq!((found.showing, found.of), (4, 8));
+    let shows: Vec<usize> = found
+        .evidence
+        .iter()
+        .filter(|e| e.value.value > 5.0)
+        .map(|e| e.repetition as usize)
+        .collect();
+    let true_ones: Vec<usize> = (0..8).filter(|r| truth.showing[1][*r]).collect();
+    assert_eq!(shows, true_ones);
+    // Nothing else of the dance changes with the share.
+    let some = Performance::new(&s).unwrap();
+    s.habits[1].share = 1.0;
+    let whole = Performance::new(&s).unwrap();
+    assert_eq!(whole.arrivals(Role::Leader), some.arrivals(Role::Leader));
+}
+
+#[test]
+fn a_drifting_tempo_shortens_the_beats() {
+    let s = Scenario {
+        tempo_drift: 0.10,
+        repetitions: 10,
+        ..Scenario::default()
+    };
+    let p = Performance::new(&s).unwrap();
+    let truth = Truth::of(&p, &p.frame_times());
+    assert_eq!(truth.beats.len(), 60);
+    let beat = |i: usize| truth.beats[i + 1] - truth.beats[i];
+    assert!((beat(0) - 60.0 / 118.0).abs() < 1e-3, "{}", beat(0));
+    // Ten per cent a minute over the half minute danced.
+    let share = beat(0) / beat(58);
+    let expected = 1.0 + 0.10 * (truth.beats[56] - truth.beats[0]) / 60.0;
+    assert!((share - expected).abs() < 0.005, "{share} {expected}");
+    // The dancers go with it.
+    let steps = p.arrivals(Role::Leader);
+    let last = steps.iter().rfind(|a| a.count == 0).unwrap();
+    assert!((last.at - truth.beats[54]).abs() < 0.05);
+}

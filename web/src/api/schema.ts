@@ -1513,6 +1513,12 @@ export interface components {
       lean_away: number;
       /**
        * Format: double
+       * @description Share of the repetitions in which all this shows, 0..1; in the others the dancer is clean.
+       * @default 1
+       */
+      share: number;
+      /**
+       * Format: double
        * @description Share of the charted step length.
        * @default 1
        */
@@ -1524,7 +1530,7 @@ export interface components {
        */
       thrown: number;
       /**
-       * @description Touches instead of stepping on this count (an index into the chart's counts), every repetition.
+       * @description Touches instead of stepping on this count (an index into the chart's counts).
        * @default null
        */
       touches: number | null;
@@ -1928,6 +1934,11 @@ export interface components {
      *     Never a frame number divided by a nominal rate: phones record at variable rates.
      */
     MediaTime: number;
+    /**
+     * @description What is played.
+     * @enum {string}
+     */
+    Music: 'clicks' | 'band' | 'band_and_counts';
     /** @description A take to be made. */
     NewTake: {
       /**
@@ -2157,6 +2168,8 @@ export interface components {
       seed: number;
       /** @description Width and height of the picture, pixels. */
       size: number[];
+      /** @description What is heard. */
+      sound?: components['schemas']['Sound'];
     };
     /** @description A problem document. */
     Problem: {
@@ -2430,6 +2443,20 @@ export interface components {
       rows: components['schemas']['ChartRow'][][];
       /** @description Where leader and follower go, for two people 1.70 m tall. */
       trails: components['schemas']['Trail'][];
+    };
+    /** @description The sound of a take. */
+    Sound: {
+      /**
+       * @description What is played.
+       * @default clicks
+       */
+      music: components['schemas']['Music'];
+      /**
+       * Format: double
+       * @description Noise of the room against full scale, 0..0.3.
+       * @default 0
+       */
+      room: number;
     };
     /** @description A step of the preparation. */
     Stage:

@@ -31,6 +31,7 @@ const clean: Required<Habits> = {
   lean_away: 0,
   twisted: 0,
   touches: null,
+  share: 1,
 };
 
 /** Ways of dancing, as they are shown: unit and range, and the factor to what is sent. */
@@ -42,7 +43,14 @@ const ways: { key: Habit; name: string; unit: string; range: [number, number]; t
   { key: 'thrown', name: 'Back steps thrown outward', unit: '°', range: [-30, 30], times: 1 },
   { key: 'lean_away', name: 'Leans away from the partner', unit: '°', range: [0, 15], times: 1 },
   { key: 'twisted', name: 'Feet turned left', unit: '°', range: [-30, 30], times: 1 },
+  { key: 'share', name: 'In how many repetitions', unit: '%', range: [0, 100], times: 0.01 },
 ];
+
+const music: Record<Schemas['Music'], string> = {
+  clicks: 'a click on each beat',
+  band: 'a small band',
+  band_and_counts: 'a small band with the counts',
+};
 
 /** Turns `times` back into what is shown. */
 const shown = (value: number, times: number) => Math.round(value / times);
@@ -107,6 +115,7 @@ function Studio({ charts }: { charts: Schemas['ChartCard'][] }) {
     size: [960, 540],
     fps: 30,
     seed: 1,
+    sound: { music: 'band' as Schemas['Music'], room: 0.02 },
     marked: true,
   });
   const set = (part: Partial<typeof input>) => setInput({ ...input, ...part });
@@ -249,9 +258,9 @@ function Studio({ charts }: { charts: Schemas['ChartCard'][] }) {
         </Box>
         <Box sx={{ display: 'grid', gap: 1.5 }}>
           {sketch && <FloorStage sketch={sketch} stepper={stepper} />}
-          <Card component="section" aria-label="The phone" sx={{ p: 1.5 }}>
+          <Card component="section" aria-label="The phone and the music" sx={{ p: 1.5 }}>
             <Typography variant="h2" gutterBottom>
-              The phone
+              The phone and the music
             </Typography>
             <Box sx={{ display: 'grid', gridTemplateColumns: '1fr 1fr 1fr', gap: 1.5, mt: 1.5 }}>
               {number('Distance, m', input.phone.distance, [1.5, 30], (distance) =>
@@ -287,6 +296,21 @@ function Studio({ charts }: { charts: Schemas['ChartCard'][] }) {
                 ))}
               </TextField>
               {number('Evening number', input.seed, [0, 4294967295], (seed) => set({ seed }))}
+              <TextField
+                select
+                label="Sound"
+                value={input.sound.music}
+                onChange={(e) =>
+                  set({ sound: { ...input.sound, music: e.target.value as Schemas['Music'] } })
+                }
+                sx={{ gridColumn: 'span 2' }}
+              >
+                {Object.entries(music).map(([m, name]) => (
+                  <MenuItem key={m} value={m}>
+                    {name}
+                  </MenuItem>
+                ))}
+              </TextField>
             </Box>
             <FormControlLabel
               control={

@@ -7,7 +7,7 @@ use serde::Deserialize;
 use upright_store::{
     ClipState, CoupleInput, NewClip, NewTake, PersonInput, Practice, Store, StudioId, Take,
 };
-use upright_studio::{Habits, Performance, Phone, Scenario};
+use upright_studio::{Habits, Performance, Phone, Scenario, Sound};
 use uuid::Uuid;
 
 use crate::App;
@@ -36,6 +36,9 @@ pub struct PracticeInput {
     heights: [f64; 2],
     /// Ways of leader and follower.
     habits: [Habits; 2],
+    /// What is heard.
+    #[serde(default)]
+    sound: Sound,
     /// The phone.
     phone: Phone,
     /// Width and height of the picture, pixels.
@@ -56,6 +59,7 @@ impl From<&PracticeInput> for Scenario {
             bpm: p.bpm,
             heights: p.heights,
             habits: p.habits,
+            sound: p.sound,
             phone: p.phone,
             size: p.size,
             fps: p.fps,
