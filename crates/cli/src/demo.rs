@@ -21,7 +21,7 @@ use upright_store::{
     ClipState, Couple, CoupleInput, NewAccount, NewClip, NewTake, PersonInput, StudioId, Verdict,
     Whose,
 };
-use upright_studio::{Habits, Hand, Performance, Phone, Scenario, marks};
+use upright_studio::{Habits, Hand, Music, Performance, Phone, Scenario, Sound, marks};
 use uuid::Uuid;
 
 use upright_server::film::film;
@@ -382,6 +382,13 @@ impl Desk<'_> {
             place: PLACE.into(),
         };
         let take = store.create_take(self.studio, &new).await?;
+        let scenario = &Scenario {
+            sound: Sound {
+                music: Music::Band,
+                room: 0.02,
+            },
+            ..scenario.clone()
+        };
         let performance = Performance::new(scenario)?;
         let mut clip = NewClip {
             state: ClipState::NotKept,

@@ -6,7 +6,8 @@
 
 use nalgebra::{Point3, Vector3};
 use upright_core::body::Landmark;
-use upright_core::chart::Position;
+use upright_core::chart::vocabulary::{Hand, Spot};
+use upright_core::chart::{Hold, Position};
 use upright_core::units::Foot;
 
 use crate::motion::open;
@@ -38,6 +39,68 @@ pub(crate) struct Posture {
     pub lean: f64,
     /// Rise, share of height.
     pub rise: f64,
+}
+
+/// How the couple hold each other at a moment.
+#[derive(Clone, Copy)]
+pub(crate) struct Arms<'a> {
+    /// Position.
+    pub position: Position,
+    /// Holds.
+    pub holds: &'a [Hold],
+}
+
+fn side(hand: Hand) -> Foot {
+    match hand {
+        Hand::Left => Foot::Left,
+        Hand::Right => Foot::Right,
+    }
+}
+
+/// Wrists of leader and follower, left and right: held where the arms are long enough, else at rest.
+fn targets(bodies: &[Body; 2], arms: &Arms) -> [[Point3<f64>; 2]; 2] {
+    let mut out = bodies
+        .each_ref()
+        .map(|b| [Foot::Left, Foot::Right].map(|f| b.at_rest(f)));
+    let [l, f] = bodies;
+    let shoulder = |b: &Body, foot| b.joint(Landmark::arm(foot)[0]);
+    for hold in arms.holds {
+        match *hold {
+            Hold::Hands(a, b) => {
+                let (a, b) = (side(a), side(b));
+                let mut joined = nalgebra::center(&shoulder(l, a), &shoulder(f, b));
+                if open(arms.position) {
+                    // Between the two shoulders, at the height of the lower ribs.
+                    joined.z = 0.64 * 0.5 * (l.height + f.height);
+                } else {
+                    // Out to the side of the leader's hand at the smaller one's eye level.
+                    let least = f.height.min(l.height);
+                    let line = shoulder(l, a) - shoulder(l, a.other());
+                    joined += line.normalize() * 0.25 * least;
+                    joined.z = 0.84 * least;
+                }
+                if let Some((lw, fw)) = l.wrist(a, joined).zip(f.wrist(b, joined)) {
+                    out[0][a as usize] = lw;
+                    out[1][b as usize] = fw;
+                }
+            }
+            Hold::LeaderOn(hand, spot) => {
+                let foot = side(hand);
+                let to = f.spot(spot, shoulder(l, foot));
+                if l.wrist(foot, to).is_some() {
+                    out[0][foot as usize] = to;
+                }
+            }
+            Hold::FollowerOn(spot, hand) => {
+                let foot = side(hand);
+                let to = l.spot(spot, shoulder(f, foot));
+                if f.wrist(foot, to).is_some() {
+                    out[1][foot as usize] = to;
+                }
+            }
+        }
+    }
+    out
 }
 
 /// A body: joint positions in metres.
@@ -87,50 +150,57 @@ impl Body {
         Vector3::z().cross(&line).normalize()
     }
 
-    /// Both bodies with their hands joined as the position asks.
-    pub(crate) fn couple(postures: [Posture; 2], position: Position) -> [Self; 2] {
+    /// Both bodies with their hands where the holds ask; `share` of the way from one state of the
+    /// arms to the next.
+    pub(crate) fn couple(
+        postures: [Posture; 2],
+        [before, now]: [Arms; 2],
+        share: f64,
+    ) -> [Self; 2] {
         let mut bodies = postures.map(|p| Self::standing(&p));
-        let [l, f] = &bodies;
-        let (ls, fs) = (
-            l.joint(Landmark::LeftShoulder),
-            f.joint(Landmark::RightShoulder),
-        );
-        let (targets_l, targets_f) = if open(position) {
-            // The joined hands hang between the two shoulders, at the height of the lower ribs.
-            let mut joined = nalgebra::center(&ls, &fs);
-            joined.z = 0.64 * 0.5 * (l.height + f.height);
-            // Fingers meet there; each wrist stays a hand's length short of it.
-            let wrist = |b: &Self, s: Point3<f64>| {
-                let to = s + (joined - s) * (1.0 - HAND * b.height / (joined - s).norm().max(0.1));
-                ((to - s).norm() <= 0.99 * (UPPER_ARM + FOREARM) * b.height).then_some(to)
-            };
-            let held = wrist(l, ls).zip(wrist(f, fs));
-            (
-                [
-                    held.map_or(l.at_rest(Foot::Left), |h| h.0),
-                    l.at_rest(Foot::Right),
-                ],
-                [
-                    f.at_rest(Foot::Left),
-                    held.map_or(f.at_rest(Foot::Right), |h| h.1),
-                ],
-            )
-        } else {
-            let middle = nalgebra::center(&ls, &fs);
-            // Out to the leader's left at the follower's eye level.
-            let line = l.joint(Landmark::LeftShoulder) - l.joint(Landmark::RightShoulder);
-            let mut joined = middle + line.normalize() * 0.25 * f.height.min(l.height);
-            joined.z = 0.84 * f.height.min(l.height);
-            let blade = f.joint(Landmark::LeftShoulder) - f.facing() * 0.07 - Vector3::z() * 0.12;
-            let arm = l.joint(Landmark::RightShoulder) + l.facing() * 0.02 - Vector3::z() * 0.10;
-            ([joined, blade], [arm, joined])
-        };
-        for (body, targets) in bodies.iter_mut().zip([targets_l, targets_f]) {
+        let mut targets = targets(&bodies, &now);
+        if share < 1.0 {
+            let was = self::targets(&bodies, &before);
+            for (t, w) in targets.iter_mut().flatten().zip(was.iter().flatten()) {
+                *t = w + (*t - w) * share;
+            }
+        }
+        for (body, targets) in bodies.iter_mut().zip(targets) {
             for (side, target) in [Foot::Left, Foot::Right].into_iter().zip(targets) {
                 body.reach(side, target);
             }
         }
         bodies
+    }
+
+    /// Where the wrist comes when the fingers are at a place, if the arm is long enough.
+    fn wrist(&self, side: Foot, fingers: Point3<f64>) -> Option<Point3<f64>> {
+        let [shoulder, ..] = Landmark::arm(side);
+        let s = self.joint(shoulder);
+        // The wrist stays a hand's length short of the fingers.
+        let to = s + (fingers - s) * (1.0 - HAND * self.height / (fingers - s).norm().max(0.1));
+        ((to - s).norm() <= 0.99 * (UPPER_ARM + FOREARM) * self.height).then_some(to)
+    }
+
+    /// A place on the body for a partner's hand that comes from `near`.
+    fn spot(&self, spot: Spot, near: Point3<f64>) -> Point3<f64> {
+        let shoulders = [Landmark::LeftShoulder, Landmark::RightShoulder].map(|l| self.joint(l));
+        let [a, b] = shoulders.map(|s| (s - near).norm());
+        let shoulder = shoulders[usize::from(b < a)];
+        let hips = nalgebra::center(
+            &self.joint(Landmark::LeftHip),
+            &self.joint(Landmark::RightHip),
+        );
+        let up = Vector3::z();
+        match spot {
+            Spot::ShoulderBlade => shoulder - self.facing() * 0.07 - up * 0.12,
+            Spot::UpperArm => shoulder + self.facing() * 0.02 - up * 0.10,
+            Spot::Shoulder => shoulder + up * 0.03,
+            Spot::Back => {
+                nalgebra::center(&shoulders[0], &shoulders[1]) - self.facing() * 0.09 - up * 0.16
+            }
+            Spot::Waist => hips + (near - hips).normalize() * 0.14 + up * 0.08,
+        }
     }
 
     fn at_rest(&self, side: Foot) -> Point3<f64> {

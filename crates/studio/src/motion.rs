@@ -11,7 +11,7 @@ use upright_core::chart::{
 use upright_core::count::{CountGrid, CountMark, CountPattern};
 use upright_core::units::{Foot, MediaTime, Role};
 
-use crate::body::{Body, Posture};
+use crate::body::{Arms, Body, Posture};
 use crate::scenario::{Habits, Scenario, ScenarioError};
 
 /// Natural variation of a clean dancer (1σ): seconds, metres, degrees.
@@ -19,6 +19,9 @@ const TIMING: f64 = 0.010;
 const LANDING: f64 = 0.008;
 const HEADING: f64 = 1.2;
 const LEAN: f64 = 0.5;
+
+/// How long a change of hands takes, seconds.
+const CHANGE: f64 = 0.2;
 
 /// A foot's arrival.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -127,19 +130,44 @@ impl Performance {
     /// Both bodies at a moment of the clip, seconds.
     pub fn bodies(&self, t: f64) -> [Body; 2] {
         let postures = Role::BOTH.map(|role| self.posture(role, t));
-        Body::couple(postures, self.position(t))
+        let (arms, share) = self.arms(t);
+        Body::couple(postures, arms, share)
     }
 
-    /// Position of the last count that has come.
-    fn position(&self, t: f64) -> Position {
+    /// How the couple hold each other before and after the last count that has come, and how far they
+    /// are from the one to the other.
+    fn arms(&self, t: f64) -> ([Arms<'_>; 2], f64) {
+        let start = Arms {
+            position: self.chart.start.position,
+            holds: &self.chart.holds,
+        };
+        let layout = self.chart.layout();
+        let after = |count: usize| Arms {
+            position: layout.positions[count],
+            holds: &layout.holds[count],
+        };
         let beat = self.grid.beat_at(MediaTime::from_secs(t));
-        let into = beat.rem_euclid(f64::from(self.pattern.beats));
+        if beat < 0.0 {
+            return ([start; 2], 1.0);
+        }
+        let beats = f64::from(self.pattern.beats);
+        let last_repetition = self.scenario.repetitions.saturating_sub(1);
+        let repetition = ((beat / beats) as u32).min(last_repetition);
+        let into = beat - f64::from(repetition) * beats;
         let come = |m: &CountMark| m.offset(self.grid.swing) <= into;
-        let last = self.pattern.marks.iter().rposition(come);
-        last.filter(|_| beat >= 0.0)
-            .map_or(self.chart.start.position, |c| {
-                self.chart.layout().positions[c]
-            })
+        let Some(count) = self.pattern.marks.iter().rposition(come) else {
+            return ([start; 2], 1.0);
+        };
+        let before = match (count.checked_sub(1), repetition) {
+            (Some(c), _) => after(c),
+            (None, 0) => start,
+            (None, _) => after(self.pattern.marks.len() - 1),
+        };
+        let since = self
+            .grid
+            .time_of_count(&self.pattern, repetition, count)
+            .map_or(CHANGE, |at| t - at.secs());
+        ([before, after(count)], smooth(since / CHANGE))
     }
 
     fn posture(&self, role: Role, t: f64) -> Posture {
@@ -337,7 +365,8 @@ mod tests {
     use super::*;
     use crate::scenario::Habits;
     use upright_core::body::Landmark;
-    use upright_core::chart::charts;
+    use upright_core::chart::vocabulary::Hand;
+    use upright_core::chart::{Hold, charts};
 
     fn every_scenario() -> Vec<Scenario> {
         charts()
@@ -406,6 +435,37 @@ mod tests {
                 }
             }
         }
+    }
+
+    #[test]
+    fn held_hands_are_together_and_hands_on_the_body_lie_there() {
+        let wrist = |b: &Body, hand| {
+            let foot = match hand {
+                Hand::Left => Foot::Left,
+                Hand::Right => Foot::Right,
+            };
+            b.joint(Landmark::arm(foot)[2])
+        };
+        let (mut joined, mut all) = (0, 0);
+        for s in every_scenario() {
+            let p = Performance::new(&s).unwrap();
+            let layout = p.chart().layout();
+            for (count, holds) in layout.holds.iter().enumerate() {
+                // Just before the next count, when every change of hands is made.
+                let next = p.pattern().marks.get(count + 1);
+                let beat = next.map_or(f64::from(p.pattern().beats), |m| m.offset(p.grid().swing));
+                let [l, f] = p.bodies(p.grid().time_of(beat).secs() - 0.002);
+                for hold in holds {
+                    let Hold::Hands(a, b) = *hold else { continue };
+                    let apart = (wrist(&l, a) - wrist(&f, b)).norm();
+                    all += 1;
+                    // A hand's length on either side.
+                    joined += usize::from(apart < 2.05 * 0.06 * l.height.max(f.height));
+                }
+            }
+        }
+        let share = f64::from(joined as u32) / f64::from(all as u32);
+        assert!(share > 0.95, "{joined} of {all}");
     }
 
     #[test]
