@@ -42,11 +42,12 @@ screenshots: build
 	UPRIGHT_SCREENSHOTS=$(CURDIR)/docs/screenshots scripts/with-postgres.sh \
 	  cargo test --locked -p upright-e2e --test screenshots -- --ignored --nocapture
 
-# The OpenAPI document, the TypeScript types made from it and the schema of exchanged figures.
+# The OpenAPI document, the TypeScript types made from it and the schemas of exchanged files.
 types: web/node_modules/.package-lock.json
 	mkdir -p docs/formats
 	cargo run --quiet --locked -p upright-pair -- openapi > docs/formats/openapi.json
 	cargo run --quiet --locked -p upright-pair -- chart schema > docs/formats/chart.schema.json
+	cargo run --quiet --locked -p upright-pair -- truth-schema > docs/formats/truth.schema.json
 	cd web && npm run --silent types
 
 format:

@@ -41,6 +41,8 @@ enum Command {
         /// Clip to write (.mp4, .mov, .mkv).
         clip: PathBuf,
     },
+    /// Prints the JSON Schema of the truth beside a simulated clip, and of its scenario.
+    TruthSchema,
 }
 
 #[derive(Args)]
@@ -82,6 +84,10 @@ async fn main() -> anyhow::Result<ExitCode> {
                 serde_json::to_string_pretty(&upright_server::openapi())?
             );
         }
+        Command::TruthSchema => println!(
+            "{}",
+            serde_json::to_string_pretty(&upright_studio::Truth::schema())?
+        ),
         Command::Studio { scenario, clip } => film::from_file(&scenario, &clip).await?,
     }
     Ok(ExitCode::SUCCESS)

@@ -48,6 +48,15 @@ async fn a_rendered_clip_and_its_truth_file_agree() {
     let truth: Truth = serde_json::from_slice(&text).unwrap();
     assert_eq!(truth.scenario, scenario);
 
+    // The open data beside it: a row for every landmark at every frame, a motion for each dancer.
+    let table = std::fs::read_to_string(clip.with_extension("landmarks.csv")).unwrap();
+    assert_eq!(table.lines().count(), 1 + frames.len() * 2 * 19);
+    for who in ["leader", "follower"] {
+        let motion = std::fs::read_to_string(clip.with_extension(format!("{who}.bvh"))).unwrap();
+        assert!(motion.starts_with("HIERARCHY\nROOT Hips"));
+        assert!(motion.contains(&format!("Frames: {}", frames.len())));
+    }
+
     // Marks at the projected truth, on the frames that are in the file.
     let performance = Performance::new(&truth.scenario).unwrap();
     let mut m = Marks::default();
@@ -112,4 +121,15 @@ fn mistakes_are_told_in_words() {
     assert!(said.contains("no chart “none”"), "{said}");
     assert!(run(&["studio", "/nowhere.json", "a.mp4"]).contains("cannot be read"));
     assert!(run(&["serve"]).contains("DATABASE_URL"));
+}
+
+#[test]
+fn the_published_truth_schema_is_the_programs_own() {
+    let done = program().arg("truth-schema").output().unwrap();
+    assert!(done.status.success());
+    let kept = include_str!("../../../docs/formats/truth.schema.json");
+    assert!(
+        String::from_utf8(done.stdout).unwrap() == kept,
+        "run `make types` and commit"
+    );
 }

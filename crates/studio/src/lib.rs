@@ -5,6 +5,7 @@
 //! Deterministic by seed. No files, no processes: bytes and values only.
 
 mod body;
+mod export;
 mod marks;
 mod motion;
 mod render;
@@ -13,6 +14,7 @@ mod sound;
 mod truth;
 
 pub use body::Body;
+pub use export::{bvh, landmark_table};
 pub use marks::{Hand, marks};
 pub use motion::{Arrival, Performance};
 pub use render::Renderer;

@@ -12,7 +12,7 @@ use crate::sound::Sound;
 /// A dancer's ways, added to what the chart asks for. Zero everywhere is a clean dancer.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[serde(default, deny_unknown_fields)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema, schemars::JsonSchema))]
 pub struct Habits {
     /// Arrives so many seconds after the count on average.
     pub late: f64,
@@ -72,7 +72,7 @@ impl Habits {
 /// Where the phone stands.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[serde(default, deny_unknown_fields)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema, schemars::JsonSchema))]
 pub struct Phone {
     /// Metres from the middle of the floor reference.
     pub distance: f64,
@@ -101,6 +101,7 @@ impl Default for Phone {
 /// Everything that makes one take.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(default, deny_unknown_fields)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Scenario {
     /// Chart id.
     pub chart: String,

@@ -10,6 +10,7 @@ use upright_core::body::Landmark;
 
 /// A foot at a count.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct FootTruth {
     /// Whose.
     pub role: Role,
@@ -27,6 +28,7 @@ pub struct FootTruth {
 
 /// The couple at a count on which both step.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct CountTruth {
     /// Repetition, from 0.
     pub repetition: u32,
@@ -40,6 +42,7 @@ pub struct CountTruth {
 
 /// Truth of a take.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct Truth {
     /// What was danced and filmed.
     pub scenario: Scenario,
@@ -56,6 +59,12 @@ pub struct Truth {
 }
 
 impl Truth {
+    /// JSON Schema of the file, which holds the scenario's as well.
+    #[cfg(feature = "schema")]
+    pub fn schema() -> serde_json::Value {
+        schemars::schema_for!(Self).to_value()
+    }
+
     /// Of a performance on a clip with these frame times: bodies are taken at the frame nearest to
     /// each arrival, as marks are.
     pub fn of(performance: &Performance, frames: &[MediaTime]) -> Self {
