@@ -269,6 +269,24 @@ impl Browser {
         Ok(self.client.perform_actions(mouse).await?)
     }
 
+    /// Adds what axe finds on the page as it stands.
+    pub async fn look_over(&self, place: &str, found: &mut Vec<String>) -> anyhow::Result<()> {
+        // Colours are still moving while a dialog or a button fades in.
+        tokio::time::sleep(Duration::from_millis(400)).await;
+        let all = self.violations().await?;
+        found.extend(all.into_iter().map(|v| format!("{place}: {v}")));
+        Ok(())
+    }
+
+    /// Waits until no dialog is open.
+    pub async fn closed(&self) -> anyhow::Result<()> {
+        self.until(
+            "the dialog to close",
+            "return !document.querySelector('[role=dialog]')",
+        )
+        .await
+    }
+
     /// Sends one key to the page.
     pub async fn key(&self, key: &str) -> anyhow::Result<()> {
         self.client
@@ -299,7 +317,7 @@ impl Browser {
     }
 
     /// Every accessibility violation that axe finds in the page as it stands, in words.
-    pub async fn violations(&self) -> anyhow::Result<Vec<String>> {
+    async fn violations(&self) -> anyhow::Result<Vec<String>> {
         let axe = Path::new(env!("CARGO_MANIFEST_DIR"))
             .join("../../web/node_modules/axe-core/axe.min.js");
         let source = std::fs::read_to_string(&axe).with_context(|| axe.display().to_string())?;

@@ -9,27 +9,6 @@ use upright_e2e::{Browser, House, PASSWORD};
 const ARROW_UP: &str = "\u{e013}";
 const ARROW_RIGHT: &str = "\u{e014}";
 
-/// Adds what axe finds on the page as it stands.
-async fn look_over(b: &Browser, place: &str, found: &mut Vec<String>) -> anyhow::Result<()> {
-    // Colours are still moving while a dialog or a button fades in.
-    tokio::time::sleep(std::time::Duration::from_millis(400)).await;
-    found.extend(
-        b.violations()
-            .await?
-            .into_iter()
-            .map(|v| format!("{place}: {v}")),
-    );
-    Ok(())
-}
-
-async fn closed(b: &Browser) -> anyhow::Result<()> {
-    b.until(
-        "the dialog to close",
-        "return !document.querySelector('[role=dialog]')",
-    )
-    .await
-}
-
 /// The order of the figures on the desk.
 async fn order(b: &Browser, wanted: &[&str]) -> anyhow::Result<()> {
     let names = serde_json::to_string(wanted)?;
@@ -54,7 +33,7 @@ async fn from_a_mistake_to_a_routine_that_joins() -> anyhow::Result<()> {
     // The library, searched.
     b.press("Charts").await?;
     b.sees("57 figures").await?;
-    look_over(&b, "library", &mut barriers).await?;
+    b.look_over("library", &mut barriers).await?;
     b.choose("Dance", "West Coast swing").await?;
     b.choose("Hands at an end", "two hands").await?;
     b.choose("Position at an end", "arm lock").await?;
@@ -76,7 +55,7 @@ async fn from_a_mistake_to_a_routine_that_joins() -> anyhow::Result<()> {
            && document.querySelector('tr[aria-current=step]').rowIndex === 2",
     )
     .await?;
-    look_over(&b, "figure", &mut barriers).await?;
+    b.look_over("figure", &mut barriers).await?;
     b.press("Follower alone").await?;
     b.fill("Follower, cm", "160").await?;
     b.sees("a full step is your own: 66 cm for a height of 160 cm")
@@ -88,7 +67,7 @@ async fn from_a_mistake_to_a_routine_that_joins() -> anyhow::Result<()> {
     .await?;
     b.press("For a couple").await?;
     b.sees("Joined, both take the same full step").await?;
-    look_over(&b, "figure for a couple", &mut barriers).await?;
+    b.look_over("figure for a couple", &mut barriers).await?;
 
     // An adaptation, with a mistake that is named at its row and mended.
     b.press("Duplicate and adapt").await?;
@@ -105,7 +84,7 @@ async fn from_a_mistake_to_a_routine_that_joins() -> anyhow::Result<()> {
            && !!document.querySelector('.cm-lintRange-error')",
     )
     .await?;
-    look_over(&b, "editor", &mut barriers).await?;
+    b.look_over("editor", &mut barriers).await?;
     // What is not saved yet survives leaving the page.
     b.client.refresh().await?;
     b.sees("typed earlier and not saved yet").await?;
@@ -120,9 +99,9 @@ async fn from_a_mistake_to_a_routine_that_joins() -> anyhow::Result<()> {
         .await?;
     b.sees("Follower, count 1").await?;
     b.fill("Size", "31.5").await?;
-    look_over(&b, "row", &mut barriers).await?;
+    b.look_over("row", &mut barriers).await?;
     b.press("Write it").await?;
-    closed(&b).await?;
+    b.closed().await?;
     b.sees("31.5%").await?;
     b.press("Undo").await?;
     b.until(
@@ -161,7 +140,7 @@ async fn from_a_mistake_to_a_routine_that_joins() -> anyhow::Result<()> {
     b.css("[data-figure='wcs-whip']").await?.click().await?;
     b.css("[data-joint=refused]").await?;
     b.sees("Ends arm-lock, the next begins open-facing").await?;
-    look_over(&b, "desk", &mut barriers).await?;
+    b.look_over("desk", &mut barriers).await?;
     b.xpath("//button[starts-with(normalize-space(.), 'Put between: Out of the arm-lock')]")
         .await?
         .click()
@@ -207,13 +186,13 @@ async fn from_a_mistake_to_a_routine_that_joins() -> anyhow::Result<()> {
     // The music, and the sheet.
     b.press("Music and floor").await?;
     b.fill("Bars of a phrase", "5").await?;
-    look_over(&b, "music and floor", &mut barriers).await?;
+    b.look_over("music and floor", &mut barriers).await?;
     b.press("Save").await?;
-    closed(&b).await?;
+    b.closed().await?;
     b.press("Sheet").await?;
     b.sees("5 bars a phrase").await?;
     b.sees("Out of the arm-lock").await?;
-    look_over(&b, "sheet", &mut barriers).await?;
+    b.look_over("sheet", &mut barriers).await?;
 
     assert_eq!(barriers, Vec::<String>::new());
     b.client.clone().close().await?;
@@ -241,7 +220,7 @@ async fn a_practice_clip_lands_as_a_take_with_its_fault_found() -> anyhow::Resul
         lean.send_keys(ARROW_RIGHT).await?;
     }
     b.sees("12 °").await?;
-    look_over(&b, "studio", &mut barriers).await?;
+    b.look_over("studio", &mut barriers).await?;
     b.press("Make the clip").await?;
     b.sees("Practice leader, 182 cm & Practice follower, 166 cm")
         .await?;
@@ -252,7 +231,7 @@ async fn a_practice_clip_lands_as_a_take_with_its_fault_found() -> anyhow::Resul
     .await?;
     b.sees("Basic, six counts, 2 times").await?;
     b.sees("Leans back out of the hold").await?;
-    look_over(&b, "simulated take", &mut barriers).await?;
+    b.look_over("simulated take", &mut barriers).await?;
     assert_eq!(barriers, Vec::<String>::new());
     b.client.clone().close().await?;
     Ok(())

@@ -38,19 +38,6 @@ async fn click_pixel(b: &Browser, pixel: [f64; 2]) -> anyhow::Result<()> {
     Ok(())
 }
 
-/// Adds what axe finds on the page as it stands.
-async fn look_over(b: &Browser, place: &str, found: &mut Vec<String>) -> anyhow::Result<()> {
-    // Colours are still moving while a dialog or a button fades in.
-    tokio::time::sleep(std::time::Duration::from_millis(400)).await;
-    found.extend(
-        b.violations()
-            .await?
-            .into_iter()
-            .map(|v| format!("{place}: {v}")),
-    );
-    Ok(())
-}
-
 /// Goes to a frame by the film's own times and waits until the browser shows exactly that one.
 async fn frame_shown(b: &Browser, frame: usize) -> anyhow::Result<()> {
     let script = format!("return document.querySelector('video').dataset.shown === '{frame}'");
@@ -69,7 +56,7 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
     let mut barriers = Vec::new();
     b.client.goto(&house.url).await?;
     b.sees("Sign in").await?;
-    look_over(&b, "sign-in", &mut barriers).await?;
+    b.look_over("sign-in", &mut barriers).await?;
     b.fill("E-mail address", "coach@hall.example").await?;
     b.fill("Password", "not this one").await?;
     b.press("Sign in").await?;
@@ -77,7 +64,7 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
     b.sign_in(&house.url, "coach@hall.example", PASSWORD)
         .await?;
     b.sees("Nothing waits").await?;
-    look_over(&b, "empty Today", &mut barriers).await?;
+    b.look_over("empty Today", &mut barriers).await?;
 
     // People and the couple.
     b.press("People").await?;
@@ -87,23 +74,15 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
         b.fill("Standing height", height).await?;
         b.press("Save").await?;
         b.xpath(&format!("//a[.='{name}']")).await?;
-        b.until(
-            "the dialog to close",
-            "return !document.querySelector('[role=dialog]')",
-        )
-        .await?;
+        b.closed().await?;
     }
     b.press("New couple").await?;
     b.choose("Leader", "Nell Ashby").await?;
     b.choose("Follower", "Ivo Marsh").await?;
     b.press("Save").await?;
     b.sees("from arm lengths").await?;
-    b.until(
-        "the dialog to close",
-        "return !document.querySelector('[role=dialog]')",
-    )
-    .await?;
-    look_over(&b, "People", &mut barriers).await?;
+    b.closed().await?;
+    b.look_over("People", &mut barriers).await?;
 
     // A file that is no film is refused in words; the real one goes up.
     b.press("Bench").await?;
@@ -201,7 +180,7 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
         b.until("the corner", &done).await?;
     }
     b.sees("The marks miss the reference by").await?;
-    look_over(&b, "Bench, floor", &mut barriers).await?;
+    b.look_over("Bench, floor", &mut barriers).await?;
 
     // Bodies: one whole repetition by mouse and keyboard, both dancers: arrivals, feet, hips, shoulders.
     b.key("b").await?;
@@ -247,7 +226,7 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
         }
     }
     b.sees("8 of 16 counts").await?;
-    look_over(&b, "Bench, bodies", &mut barriers).await?;
+    b.look_over("Bench, bodies", &mut barriers).await?;
     // All of it is kept: a new load shows the same.
     b.client.refresh().await?;
 
@@ -260,10 +239,10 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
     )
     .await?;
     b.key("j").await?;
-    look_over(&b, "Bench, findings", &mut barriers).await?;
+    b.look_over("Bench, findings", &mut barriers).await?;
     b.key("Enter").await?;
     b.sees("Log the correction").await?;
-    look_over(&b, "Correction sheet", &mut barriers).await?;
+    b.look_over("Correction sheet", &mut barriers).await?;
     b.client
         .active_element()
         .await?
@@ -278,7 +257,7 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
     b.xpath("//a[.='Ivo Marsh']").await?.click().await?;
     b.sees("Keep your chest over your own feet").await?;
     b.sees("doctor or physiotherapist").await?;
-    look_over(&b, "Log", &mut barriers).await?;
+    b.look_over("Log", &mut barriers).await?;
 
     // A second take, better: marked by the same hand, no film kept of it.
     let better = Scenario {
@@ -306,11 +285,11 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
     b.xpath("//main//a[.='Progress']").await?.click().await?;
     b.sees("Better, and it is real.").await?;
     b.sees("Smallest change that could be told here").await?;
-    look_over(&b, "Progress", &mut barriers).await?;
+    b.look_over("Progress", &mut barriers).await?;
 
     // In the dark, and the sheet of keys.
     b.press("Dark colours").await?;
-    look_over(&b, "Progress, dark", &mut barriers).await?;
+    b.look_over("Progress, dark", &mut barriers).await?;
     for (place, text) in [
         ("Charts", "Pass and change ends"),
         ("Bench", "film not kept"),
@@ -318,11 +297,12 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
     ] {
         b.press(place).await?;
         b.sees(text).await?;
-        look_over(&b, &format!("{place}, dark"), &mut barriers).await?;
+        b.look_over(&format!("{place}, dark"), &mut barriers)
+            .await?;
     }
     b.key("?").await?;
     b.sees("one repetition").await?;
-    look_over(&b, "Keys", &mut barriers).await?;
+    b.look_over("Keys", &mut barriers).await?;
     anyhow::ensure!(barriers.is_empty(), "{}", barriers.join("\n"));
     b.client.clone().close().await?;
     Ok(())

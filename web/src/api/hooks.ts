@@ -401,7 +401,7 @@ export function useRoutine(id: string) {
 export function useCreateRoutine() {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: async (input: Schemas['RoutineInput']) =>
+    mutationFn: async (input: Schemas['NewRoutine']) =>
       body(await api.POST('/api/routines', { body: input })),
     onSuccess: () => client.invalidateQueries({ queryKey: key.routines, exact: true }),
   });

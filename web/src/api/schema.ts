@@ -1939,6 +1939,12 @@ export interface components {
      * @enum {string}
      */
     Music: 'clicks' | 'band' | 'band_and_counts';
+    /** @description A routine to be made. */
+    NewRoutine: {
+      /** @description Its name. */
+      name: string;
+      plan?: components['schemas']['Routine'] | null;
+    };
     /** @description A take to be made. */
     NewTake: {
       /**
@@ -3711,7 +3717,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['RoutineInput'];
+        'application/json': components['schemas']['NewRoutine'];
       };
     };
     responses: {

@@ -29,6 +29,7 @@ import { FormDialog } from '../shell/FormDialog';
 import { useKeys } from '../shell/keys';
 import { Place } from '../shell/Shell';
 import { Loaded } from '../shell/State';
+import { Terms } from '../shell/Terms';
 import { quantity } from '../words';
 import { ChartTable } from './ChartTable';
 import { CountRail } from './CountRail';
@@ -341,23 +342,7 @@ function Notes({ sketch }: { sketch: Schemas['Sketch'] }) {
           {draft.caution}
         </Alert>
       )}
-      <Box
-        component="dl"
-        sx={{ m: 0, display: 'grid', gridTemplateColumns: '96px 1fr', columnGap: 1, rowGap: 0.5 }}
-      >
-        {lines
-          .filter(([, text]) => text)
-          .map(([name, text]) => (
-            <Box key={name} sx={{ display: 'contents' }}>
-              <Typography component="dt" variant="body2" color="text.secondary">
-                {name}
-              </Typography>
-              <Typography component="dd" variant="body2" sx={{ m: 0 }}>
-                {text}
-              </Typography>
-            </Box>
-          ))}
-      </Box>
+      <Terms terms={lines.filter(([, text]) => text)} first="96px" />
     </Card>
   );
 }

@@ -1,10 +1,9 @@
-import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Dialog from '@mui/material/Dialog';
 import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
-import Typography from '@mui/material/Typography';
+import { Terms } from '../shell/Terms';
 import {
   actions,
   connections,
@@ -52,21 +51,7 @@ export function NotationHelp({ open, onClose }: { open: boolean; onClose: () => 
     <Dialog open={open} onClose={onClose} maxWidth="md" aria-labelledby="notation-title">
       <DialogTitle id="notation-title">The notation</DialogTitle>
       <DialogContent>
-        <Box
-          component="dl"
-          sx={{ m: 0, display: 'grid', gridTemplateColumns: '120px 1fr', gap: 0.75 }}
-        >
-          {groups.map(([name, what]) => (
-            <Box key={name} sx={{ display: 'contents' }}>
-              <Typography component="dt" variant="body2" sx={{ fontWeight: 700 }}>
-                {name}
-              </Typography>
-              <Typography component="dd" variant="body2" sx={{ m: 0 }}>
-                {what}
-              </Typography>
-            </Box>
-          ))}
-        </Box>
+        <Terms terms={groups} first="120px" />
       </DialogContent>
       <DialogActions>
         <Button onClick={onClose} autoFocus>

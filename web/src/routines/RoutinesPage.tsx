@@ -87,22 +87,7 @@ function NewRoutine({ onClose }: { onClose: () => void }) {
       error={create.error}
       onClose={onClose}
       onSubmit={() =>
-        create.mutate(
-          {
-            name,
-            plan: {
-              tempo: 120,
-              meter: 4,
-              phrase: 8,
-              floor: [10, 8],
-              start: [5, 4],
-              facing: 0,
-              heights: [1.75, 1.68],
-              items: [],
-            },
-          },
-          { onSuccess: (r) => void go(`/charts/routines/${r.id}`) },
-        )
+        create.mutate({ name }, { onSuccess: (r) => void go(`/charts/routines/${r.id}`) })
       }
     >
       <TextField

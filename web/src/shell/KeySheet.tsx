@@ -5,6 +5,7 @@ import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
 import Typography from '@mui/material/Typography';
+import { Terms } from './Terms';
 
 const groups: [string, [string, string][]][] = [
   [
@@ -80,27 +81,7 @@ export function KeySheet({ open, onClose }: { open: boolean; onClose: () => void
             <Typography variant="h3" component="h3" gutterBottom>
               {name}
             </Typography>
-            <Box
-              component="dl"
-              sx={{
-                m: 0,
-                display: 'grid',
-                gridTemplateColumns: 'auto auto',
-                columnGap: 2,
-                rowGap: 0.5,
-              }}
-            >
-              {keys.map(([k, what]) => (
-                <Box key={k} sx={{ display: 'contents' }}>
-                  <Typography component="dt" variant="body2" sx={{ fontWeight: 700 }}>
-                    {k}
-                  </Typography>
-                  <Typography component="dd" variant="body2" sx={{ m: 0 }}>
-                    {what}
-                  </Typography>
-                </Box>
-              ))}
-            </Box>
+            <Terms terms={keys} first="auto" />
           </Box>
         ))}
       </DialogContent>

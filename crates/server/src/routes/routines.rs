@@ -35,6 +35,17 @@ pub struct RoutineInput {
     plan: Routine,
 }
 
+/// A routine to be made.
+#[derive(Debug, Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewRoutine {
+    /// Its name.
+    name: String,
+    /// Figures, music and floor; without them an empty one on a usual floor.
+    #[serde(default)]
+    plan: Option<Routine>,
+}
+
 impl RoutineInput {
     /// With its name trimmed, when everything lies in its range.
     fn checked(mut self) -> Result<Self, Problem> {
@@ -72,14 +83,18 @@ pub async fn list(State(app): State<App>, coach: Coach) -> Result<Json<Vec<KeptR
 }
 
 /// Makes a routine.
-#[utoipa::path(post, operation_id = "routines_create", path = "/api/routines", request_body = RoutineInput, responses(
+#[utoipa::path(post, operation_id = "routines_create", path = "/api/routines", request_body = NewRoutine, responses(
     (status = 201, body = KeptRoutine), (status = 422, body = Problem)))]
 pub async fn create(
     State(app): State<App>,
     coach: Coach,
-    Json(input): Json<RoutineInput>,
+    Json(new): Json<NewRoutine>,
 ) -> Result<(StatusCode, Json<KeptRoutine>), Problem> {
-    let input = input.checked()?;
+    let input = RoutineInput {
+        name: new.name,
+        plan: new.plan.unwrap_or_default(),
+    }
+    .checked()?;
     let kept = app
         .store()
         .create_routine(coach.studio, &input.name, &input.plan)

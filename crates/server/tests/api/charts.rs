@@ -357,7 +357,12 @@ async fn a_routine_names_its_joints_and_keeps_its_versions() {
         .await;
     assert_eq!(view["report"], json!(null));
     assert!(view["trouble"].as_str().unwrap().contains("not-there"));
-    assert_eq!(c.get("/api/routines").await.as_array().unwrap().len(), 2);
+    let empty = c.post("/api/routines", json!({"name": " Autumn "})).await;
+    assert_eq!(
+        (&empty["name"], &empty["plan"]["items"]),
+        (&json!("Autumn"), &json!([]))
+    );
+    assert_eq!(c.get("/api/routines").await.as_array().unwrap().len(), 3);
     let (status, _) = c
         .send(
             Method::DELETE,
