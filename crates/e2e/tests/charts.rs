@@ -69,6 +69,13 @@ async fn from_a_mistake_to_a_routine_that_joins() -> anyhow::Result<()> {
     b.sees("Joined, both take the same full step").await?;
     b.look_over("figure for a couple", &mut barriers).await?;
 
+    // The library's figures are adapted, not changed.
+    let page = format!("{}/charts/figure/wcs-arm-lock", house.url);
+    b.client.goto(&format!("{page}/edit")).await?;
+    b.sees("New figure").await?;
+    b.client.goto(&page).await?;
+    b.sees("follower half to the right").await?;
+
     // An adaptation, with a mistake that is named at its row and mended.
     b.press("Duplicate and adapt").await?;
     b.sees("passes every check").await?;
@@ -233,6 +240,191 @@ async fn a_practice_clip_lands_as_a_take_with_its_fault_found() -> anyhow::Resul
     b.sees("Leans back out of the hold").await?;
     b.look_over("simulated take", &mut barriers).await?;
     assert_eq!(barriers, Vec::<String>::new());
+    b.client.clone().close().await?;
+    Ok(())
+}
+
+/// Waits until a field's value is this.
+async fn holds(b: &Browser, label: &str, value: &str) -> anyhow::Result<()> {
+    b.until(
+        &format!("{label} to be {value}"),
+        &format!(
+            "return document.querySelector('input[aria-label=\"{label}\"]')?.value === '{value}'"
+        ),
+    )
+    .await
+}
+
+#[tokio::test]
+async fn hands_change_between_figures_and_another_window_is_not_overwritten() -> anyhow::Result<()>
+{
+    let house = House::open().await?;
+    let store = house.app.store();
+    let b = Browser::start().await?;
+    b.sign_in(&house.url, "coach@hall.example", PASSWORD)
+        .await?;
+    b.client
+        .goto(&format!("{}/charts/routines", house.url))
+        .await?;
+    b.press("New routine").await?;
+    b.fill("Name", "Autumn").await?;
+    b.press("Make").await?;
+    b.css("[data-figure='wcs-push']").await?.click().await?;
+    b.css("[data-item='0']").await?;
+    b.css("[data-figure='wcs-arm-lock']").await?.click().await?;
+
+    // Only the hands are missing: no figure is offered, and the change can be taken back.
+    b.css("[data-joint=refused]").await?;
+    b.sees("Holds L-R at the end, the next begins with L-R, R-L")
+        .await?;
+    b.until(
+        "no bridge",
+        "return ![...document.querySelectorAll('button')].some(x => x.textContent.startsWith('Put between'))",
+    )
+    .await?;
+    b.press("Change hands: take R-L").await?;
+    b.css("[data-joint=fits]").await?;
+    b.sees("before it: take R-L").await?;
+    b.press("leave the hands").await?;
+    b.css("[data-joint=refused]").await?;
+    b.press("Undo").await?;
+    b.css("[data-joint=fits]").await?;
+
+    // More of one figure shows in the beats; less goes back.
+    b.press("Once more: Push").await?;
+    b.sees("18 beats").await?;
+    b.press("Once less: Push").await?;
+    b.sees("12 beats").await?;
+
+    // The name is kept when the field is left.
+    b.sees("12 beats").await?;
+    let kept = store.routines(house.studio).await?;
+    let mine = kept.first().context("the routine")?;
+    assert_eq!((mine.name.as_str(), mine.plan.items.len()), ("Autumn", 2));
+
+    // Changed in another window meanwhile: told, nothing of it lost.
+    store
+        .save_routine(
+            house.studio,
+            mine.id,
+            mine.version,
+            "Elsewhere",
+            &mine.plan.0,
+        )
+        .await?;
+    b.press("Once more: Push").await?;
+    b.press("Show what is kept").await?;
+    holds(&b, "Name of the routine", "Elsewhere").await?;
+    b.sees("12 beats").await?;
+    b.press("Once more: Push").await?;
+    b.sees("18 beats").await?;
+
+    b.press("Remove").await?;
+    b.sees("Its figures stay in the library").await?;
+    b.css("[role=dialog] button[type=submit]")
+        .await?
+        .click()
+        .await?;
+    b.sees("No routine yet").await?;
+    assert!(store.routines(house.studio).await?.is_empty());
+    b.client.clone().close().await?;
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_new_figure_is_written_in_the_table_and_kept_beside_another_window() -> anyhow::Result<()>
+{
+    let house = House::open().await?;
+    let store = house.app.store();
+    let b = Browser::start().await?;
+    b.sign_in(&house.url, "coach@hall.example", PASSWORD)
+        .await?;
+    b.press("Charts").await?;
+    b.press("New figure").await?;
+    b.sees("passes every check").await?;
+
+    // The couple's part: a change of hands that is none is refused in words, a right one is written.
+    b.css("[data-cell='2-couple'] button")
+        .await?
+        .click()
+        .await?;
+    b.sees("The couple, count 3").await?;
+    b.choose("Connection from here", "stretch").await?;
+    b.fill("Hands that change", "grab L-R").await?;
+    b.press("Write it").await?;
+    b.sees("Write each change as take, catch, release, throw")
+        .await?;
+    b.fill("Hands that change", "take R-L").await?;
+    b.press("Write it").await?;
+    b.closed().await?;
+    b.until(
+        "the text to say so",
+        "return document.querySelector('.cm-content').textContent.includes('open-facing take R-L stretch')",
+    )
+    .await?;
+    b.sees("passes every check").await?;
+
+    // A step taken out leaves the other foot twice, which undo mends.
+    b.css("[data-cell='1-leader'] button")
+        .await?
+        .click()
+        .await?;
+    b.sees("Leader, count 2").await?;
+    b.choose("What the foot does", "nothing on this count")
+        .await?;
+    b.press("Write it").await?;
+    b.closed().await?;
+    b.sees("to mend").await?;
+    b.press("Undo").await?;
+    b.sees("passes every check").await?;
+
+    // A line that cannot be read locks the table, so that nothing typed is lost.
+    b.type_over("R close", "R clse").await?;
+    b.sees("Mend line 12 in the text first").await?;
+    b.until(
+        "a table without buttons for its steps",
+        "return !document.querySelector('[data-cell=\"1-follower\"] button')",
+    )
+    .await?;
+    b.type_over("R clse", "R close").await?;
+    b.sees("passes every check").await?;
+
+    b.press("Save").await?;
+    b.sees("own figure").await?;
+    let first = store.own_chart(house.studio, "my-figure").await?;
+    assert!(
+        first.text.contains("open-facing take R-L stretch"),
+        "{}",
+        first.text
+    );
+
+    // Changed in another window meanwhile: refused, and the text stays where it is.
+    b.press("Edit").await?;
+    b.sees("passes every check").await?;
+    b.type_over("My figure", "Our figure").await?;
+    b.sees("Edit Our figure").await?;
+    let other = first.text.replace("My figure", "Their figure");
+    store
+        .save_own_chart(house.studio, "my-figure", first.version, &other)
+        .await?;
+    b.press("Save").await?;
+    b.css("[role=alert]").await?;
+    b.sees("Our figure").await?;
+    let kept = store.own_chart(house.studio, "my-figure").await?;
+    assert_eq!(kept.text, other);
+
+    // And gone.
+    b.client
+        .goto(&format!("{}/charts/figure/my-figure", house.url))
+        .await?;
+    b.sees("Their figure").await?;
+    b.press("Remove").await?;
+    b.css("[role=dialog] button[type=submit]")
+        .await?
+        .click()
+        .await?;
+    b.sees("57 figures").await?;
+    assert!(store.own_charts(house.studio).await?.is_empty());
     b.client.clone().close().await?;
     Ok(())
 }

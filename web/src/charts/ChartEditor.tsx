@@ -10,7 +10,7 @@ import IconButton from '@mui/material/IconButton';
 import Tooltip from '@mui/material/Tooltip';
 import Typography from '@mui/material/Typography';
 import { useEffect, useRef, useState } from 'react';
-import { useNavigate, useParams, useSearchParams } from 'react-router';
+import { Navigate, useNavigate, useParams, useSearchParams } from 'react-router';
 import type { Schemas } from '../api/client';
 import { useChart, useCheck, useSaveChart, useWriteDraft } from '../api/hooks';
 import { Place } from '../shell/Shell';
@@ -69,14 +69,19 @@ export function EditChart() {
   const chart = useChart(id);
   return (
     <Loaded of={chart}>
-      {(view) => (
-        <Editor
-          key={`${view.card.id}`}
-          name={view.card.id}
-          start={view.text}
-          kept={{ id: view.card.id, version: view.version ?? 0 }}
-        />
-      )}
+      {(view) =>
+        // The library's own figures are adapted, not changed.
+        view.version == null ? (
+          <Navigate to={`/charts/new?from=${view.card.id}`} replace />
+        ) : (
+          <Editor
+            key={view.card.id}
+            name={view.card.id}
+            start={view.text}
+            kept={{ id: view.card.id, version: view.version }}
+          />
+        )
+      }
     </Loaded>
   );
 }

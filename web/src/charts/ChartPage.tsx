@@ -30,7 +30,7 @@ import { useKeys } from '../shell/keys';
 import { Place } from '../shell/Shell';
 import { Loaded } from '../shell/State';
 import { Terms } from '../shell/Terms';
-import { quantity } from '../words';
+import { eighths, quantity, roles } from '../words';
 import { ChartTable } from './ChartTable';
 import { CountRail } from './CountRail';
 import { FloorStage } from './FloorStage';
@@ -295,6 +295,12 @@ function Notes({ sketch }: { sketch: Schemas['Sketch'] }) {
   const fault = (id: string) => catalogue.data?.faults.find((f) => f.id === id)?.name;
   const [near = 0, far = 0] = facts.distance;
   const [long = 0, wide = 0] = facts.floor;
+  const turned = roles.flatMap((role, r) => {
+    const l = facts.ledger[r];
+    if (!l || l.turned === 0) return [];
+    const run = l.streak === l.total ? '' : `, at most ${eighths(l.streak)} one way`;
+    return [`${role} ${l.total ? eighths(l.total) : 'there and back'}${run}`];
+  });
   const lines: [string, React.ReactNode][] = [
     ['Good for', draft.good_for],
     ['Harder part', draft.practice === 'both' ? 'both alike' : `the ${draft.practice}’s`],
@@ -319,6 +325,7 @@ function Notes({ sketch }: { sketch: Schemas['Sketch'] }) {
         ? 'as it starts, so that it can follow itself'
         : `${spoken(facts.end)}; ${facts.end_holds.map(holdWords).join('; ') || 'nothing held'}`,
     ],
+    ['Turns', turned.join('; ')],
     [
       'Bodies',
       `${quantity(near, 'metres')} to ${quantity(far, 'metres')} apart${
