@@ -1299,6 +1299,8 @@ export interface components {
       end_holds: string[];
       /** @description Floor it takes along and across the start line, metres. */
       floor: number[];
+      /** @description Kinds of the holds at either end. */
+      handholds: components['schemas']['Handhold'][];
       /** @description Foot that carries it after the last. */
       last_standing: (components['schemas']['Foot'] | null)[];
       /** @description Turns of leader and follower. */
@@ -1391,6 +1393,11 @@ export interface components {
       /** @description Unit of the values. */
       unit: components['schemas']['Unit'];
     };
+    /**
+     * @description What follows from a joint.
+     * @enum {string}
+     */
+    Fit: 'fits' | 'other_hands' | 'refused';
     /** @description The floor reference as laid out and marked. */
     FloorReference: {
       /**
@@ -1547,6 +1554,11 @@ export interface components {
        */
       uneven: number;
     };
+    /**
+     * @description Kinds of holds, as figures are looked for; some are of several.
+     * @enum {string}
+     */
+    Handhold: 'none' | 'one_hand' | 'two_hands' | 'same_hands' | 'embrace';
     /** @description State of the application. */
     Health: {
       /** @description Whether the database answers. */
@@ -1598,6 +1610,8 @@ export interface components {
       facing: boolean;
       /** @description The free feet are those that step first. */
       feet: boolean;
+      /** @description What follows from all below. */
+      fit: components['schemas']['Fit'];
       /** @description The hands are held alike. */
       holds: boolean;
       /** @description The position at the end is the one at the start. */

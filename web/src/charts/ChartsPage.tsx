@@ -51,34 +51,13 @@ function turning(card: Card, which: Turns) {
   }
 }
 
-const handChoices = {
-  one: 'one hand',
-  two: 'two hands',
-  crossed: 'same hand to same hand',
+const handChoices: Record<Schemas['Handhold'], string> = {
+  one_hand: 'one hand',
+  two_hands: 'two hands',
+  same_hands: 'same hand to same hand',
   embrace: 'an arm round the body',
   none: 'nothing held',
-} as const;
-type Hands = keyof typeof handChoices;
-
-/** Whether the holds at either end are of a kind. */
-function holding(card: Card, which: Hands) {
-  const ends = card.facts ? [card.facts.start_holds, card.facts.end_holds] : [];
-  const hands = (holds: string[]) => holds.filter((h) => /^[LR]-[LR]$/.test(h));
-  return ends.some((holds) => {
-    switch (which) {
-      case 'one':
-        return holds.length === 1 && hands(holds).length === 1;
-      case 'two':
-        return hands(holds).length === 2;
-      case 'crossed':
-        return holds.some((h) => h === 'L-L' || h === 'R-R');
-      case 'embrace':
-        return holds.some((h) => /[<>]/.test(h));
-      case 'none':
-        return holds.length === 0;
-    }
-  });
-}
+};
 
 function sorted<T>(values: T[]) {
   return [...new Set(values)].sort();
@@ -169,7 +148,8 @@ export function ChartsPage() {
               (!value('position') ||
                 c.facts?.start === value('position') ||
                 c.facts?.end === value('position')) &&
-              (!value('hands') || holding(c, value('hands') as Hands)) &&
+              (!value('hands') ||
+                c.facts?.handholds.includes(value('hands') as Schemas['Handhold'])) &&
               (!value('turns') || turning(c, value('turns') as Turns)),
           );
           return (

@@ -6,7 +6,6 @@ import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import type { Schemas } from '../api/client';
 import { plural } from '../words';
-import { fits } from './Lanes';
 
 export const changeWords = (change: Schemas['HoldChange'][]) =>
   change.map((c) => `${c.verb} ${c.hold}`).join(', ');
@@ -32,9 +31,8 @@ export function JointRow({
     ['Hands', joint.holds],
     ['Facing', joint.facing],
   ];
-  const good = fits(joint);
-  const hands =
-    joint.feet && joint.position && joint.facing && !joint.holds && joint.change.length > 0;
+  const good = joint.fit === 'fits';
+  const hands = joint.fit === 'other_hands';
   return (
     <Box
       data-joint={good ? 'fits' : 'refused'}

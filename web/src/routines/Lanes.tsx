@@ -68,7 +68,7 @@ export function Lanes({
         {report.items.map((p, i) => {
           const left = x(p.from) + 1;
           const w = Math.max(2, x(p.from + p.beats) - left - 1);
-          const refused = report.joints[i - 1] && !fits(report.joints[i - 1]);
+          const refused = i > 0 && report.joints[i - 1]?.fit !== 'fits';
           return (
             <g key={i} cursor="pointer" onClick={() => onPick(i)} data-block={i}>
               <rect
@@ -141,9 +141,4 @@ export function Lanes({
       </svg>
     </Box>
   );
-}
-
-/** Whether everything about a joint fits. */
-export function fits(j: Schemas['Joint'] | undefined) {
-  return !j || (j.feet && j.position && j.holds && j.facing);
 }

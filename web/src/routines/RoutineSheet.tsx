@@ -15,7 +15,6 @@ import { Empty, Loaded } from '../shell/State';
 import { plural } from '../words';
 import { alignmentName, turnWords } from './ItemCard';
 import { changeWords } from './JointRow';
-import { fits } from './Lanes';
 import { RoomPlan } from './RoomPlan';
 
 /** The routine on paper. */
@@ -106,7 +105,9 @@ function Sheet({
                 <TableCell>{turnWords(p.turns) || 'none'}</TableCell>
                 <TableCell>
                   {item?.change?.length ? changeWords(item.change) : ''}
-                  {joint && !fits(joint) && <b>does not join: {joint.sentences.join(' ')}</b>}
+                  {joint && joint.fit !== 'fits' && (
+                    <b>does not join: {joint.sentences.join(' ')}</b>
+                  )}
                 </TableCell>
               </TableRow>
             );

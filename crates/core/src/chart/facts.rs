@@ -9,6 +9,45 @@ use super::path::{moments, relation};
 use super::vocabulary::{Hold, Position};
 use crate::units::{Foot, Role};
 
+/// Kinds of holds, as figures are looked for; some are of several.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "snake_case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum Handhold {
+    /// Nothing is held.
+    None,
+    /// One hand in one hand, and nothing else.
+    OneHand,
+    /// Both hands in both hands.
+    TwoHands,
+    /// Left in left or right in right.
+    SameHands,
+    /// A hand on the partner's body.
+    Embrace,
+}
+
+impl Handhold {
+    fn of(holds: &[Hold]) -> Vec<Self> {
+        let hands = holds
+            .iter()
+            .filter(|h| matches!(h, Hold::Hands(..)))
+            .count();
+        let kinds = [
+            (Self::None, holds.is_empty()),
+            (Self::OneHand, hands == 1 && holds.len() == 1),
+            (Self::TwoHands, hands == 2),
+            (
+                Self::SameHands,
+                holds
+                    .iter()
+                    .any(|h| matches!(h, Hold::Hands(a, b) if a == b)),
+            ),
+            (Self::Embrace, hands < holds.len()),
+        ];
+        kinds.into_iter().filter(|k| k.1).map(|k| k.0).collect()
+    }
+}
+
 /// What follows from a figure at given heights.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -37,6 +76,8 @@ pub struct Facts {
     /// Holds at the end, sorted.
     #[cfg_attr(feature = "schema", schema(value_type = Vec<String>))]
     pub end_holds: Vec<Hold>,
+    /// Kinds of the holds at either end.
+    pub handholds: Vec<Handhold>,
     /// Whether it can follow itself: feet, position and holds are at the end as at the start.
     pub repeats: bool,
     /// Least and greatest distance of the bodies, metres.
@@ -58,6 +99,10 @@ impl Facts {
         start_holds.sort();
         let end_holds = layout.last_holds(draft);
         let end = layout.last_position(draft);
+        let mut handholds = Handhold::of(&start_holds);
+        handholds.extend(Handhold::of(&end_holds));
+        handholds.sort();
+        handholds.dedup();
         let standing = Role::BOTH.map(|r| layout.standing(r));
         let last_standing = Role::BOTH.map(|r| layout.last_standing(r));
         let distance = all
@@ -101,6 +146,7 @@ impl Facts {
                 && end_holds == start_holds,
             start_holds,
             end_holds,
+            handholds,
             distance,
             spare,
             floor: [0, 1].map(|i| high[i] - low[i]),
@@ -136,5 +182,23 @@ mod tests {
         assert!(f.distance[1] > f.distance[0]);
         assert!(f.floor[0] > 1.2 && f.floor[0] < 2.5);
         assert_eq!(f.effort, Effort::Steady);
+        assert_eq!(f.handholds, [Handhold::OneHand]);
+    }
+
+    #[test]
+    fn holds_are_of_the_kinds_they_are_looked_for() {
+        let kinds = |text: &str| {
+            let holds: Vec<Hold> = text
+                .split_whitespace()
+                .map(|h| Hold::read(h).unwrap())
+                .collect();
+            Handhold::of(&holds)
+        };
+        assert_eq!(kinds(""), [Handhold::None]);
+        assert_eq!(kinds("L-R"), [Handhold::OneHand]);
+        assert_eq!(kinds("L-R R-L"), [Handhold::TwoHands]);
+        assert_eq!(kinds("R-R"), [Handhold::OneHand, Handhold::SameHands]);
+        assert_eq!(kinds("R-R L-L"), [Handhold::TwoHands, Handhold::SameHands]);
+        assert_eq!(kinds("L-R R>back shoulder<L"), [Handhold::Embrace]);
     }
 }

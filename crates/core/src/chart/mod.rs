@@ -22,7 +22,7 @@ use std::ops::Deref;
 pub(crate) use check::is_id;
 pub use check::{Place, Problem, Severity};
 pub use draft::{Comment, CoupleEntry, Does, Draft, Exception, HoldChange, Start, StepEntry};
-pub use facts::Facts;
+pub use facts::{Facts, Handhold};
 pub use layout::Layout;
 pub use library::{Shelf, chart, charts};
 pub use part::ChartRow;

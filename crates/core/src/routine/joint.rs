@@ -75,10 +75,25 @@ impl End {
     }
 }
 
+/// What follows from a joint.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "snake_case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum Fit {
+    /// The next figure can follow as it is.
+    Fits,
+    /// It can follow once the offered hands have changed.
+    OtherHands,
+    /// It cannot follow.
+    Refused,
+}
+
 /// How two figures join.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Joint {
+    /// What follows from all below.
+    pub fit: Fit,
     /// The free feet are those that step first.
     pub feet: bool,
     /// The position at the end is the one at the start.
@@ -98,12 +113,12 @@ pub struct Joint {
 impl Joint {
     /// Whether everything fits.
     pub fn fits(&self) -> bool {
-        self.feet && self.position && self.holds && self.facing
+        self.fit == Fit::Fits
     }
 
     /// Whether only a change of hands is missing, and it can be made.
     pub fn fits_with_change(&self) -> bool {
-        self.feet && self.position && self.facing && !self.holds && !self.change.is_empty()
+        self.fit == Fit::OtherHands
     }
 }
 
@@ -159,18 +174,25 @@ pub fn join(before: &End, after: &End) -> Joint {
             )
         });
     }
+    let change = if holds || !position {
+        Vec::new()
+    } else {
+        hand_change(before, &after.holds)
+    };
+    let fit = match (feet && position && facing, holds, change.is_empty()) {
+        (true, true, _) => Fit::Fits,
+        (true, false, false) => Fit::OtherHands,
+        _ => Fit::Refused,
+    };
     Joint {
+        fit,
         feet,
         position,
         holds,
         facing,
         settle,
         sentences,
-        change: if holds || !position {
-            Vec::new()
-        } else {
-            hand_change(before, &after.holds)
-        },
+        change,
     }
 }
 

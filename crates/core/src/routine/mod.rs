@@ -10,7 +10,7 @@ mod report;
 use serde::{Deserialize, Serialize};
 
 pub use bridge::{Bridge, bridges, fillers};
-pub use joint::{End, Joint, join};
+pub use joint::{End, Fit, Joint, join};
 pub use report::{Alignment, LanePoint, Placed, Report, RoomStep, RoutineProblem, report};
 
 use crate::chart::HoldChange;
