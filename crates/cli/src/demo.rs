@@ -18,13 +18,29 @@ use upright_server::correct::{self, Wish};
 use upright_server::review::{self, Review};
 use upright_server::{App, DemoSignIn, Problem, intake};
 use upright_store::{
-    ClipState, Couple, CoupleInput, NewAccount, NewClip, NewTake, PersonInput, StudioId, Verdict,
-    Whose,
+    ClipState, Couple, CoupleInput, NewAccount, NewClip, NewTake, PersonInput, StudioId, Take,
+    Verdict, Whose,
 };
-use upright_studio::{Habits, Hand, Music, Performance, Phone, Scenario, Sound, marks};
+use upright_studio::{Hand, Music, Performance, Phone, Scenario, Shown, Sound, marks};
 use uuid::Uuid;
 
-use upright_server::film::film;
+use upright_server::film::{film, new_clips};
+
+/// A second phone, at the end of the couple's line, started a little later and with a clock of its own.
+const SECOND: Phone = Phone {
+    distance: 4.4,
+    bearing: 74.0,
+    height: 1.6,
+    view: 66.0,
+    roll: -0.8,
+    bend: -0.02,
+    shake: 0.0,
+    size: [1280, 720],
+    fps: 25.0,
+    uneven: 0.25,
+    clock: 0.64,
+    fast: 45.0,
+};
 
 const PLACE: &str = "Saltmarsh Hall";
 const WEEKS: usize = 8;
@@ -42,18 +58,19 @@ struct Story {
     leader: (&'static str, f64, &'static str),
     follower: (&'static str, f64, &'static str),
     scenario: Scenario,
-    weeks: [[Habits; 2]; WEEKS],
+    weeks: [Vec<Shown>; WEEKS],
     /// Findings that the coach confirmed: in which week, which, whose.
     confirmed: &'static [(usize, &'static str, Whose)],
 }
 
 fn stories() -> [Story; 3] {
-    let none = Habits::default();
+    let shown = |fault: &str, role, size: f64| Shown::new(fault, role).of(size);
+    let (leads, follows) = (Role::Leader, Role::Follower);
     let lean = [8.2, 8.6, 7.4, 6.6, 5.4, 4.4, 3.0, 2.2];
     let late = [0.088, 0.096, 0.092, 0.084, 0.094, 0.090, 0.086, 0.092];
     let drift = [0.32, 0.29, 0.12, 0.06, 0.04, 0.02, 0.03, 0.02];
     let thrown = [28.0, 26.0, 19.0, 9.0, 5.0, 4.0, 17.0, 27.0];
-    let stride = [1.62, 1.60, 1.52, 1.46, 1.36, 1.30, 1.22, 1.14];
+    let longer = [0.62, 0.60, 0.52, 0.46, 0.36, 0.30, 0.22, 0.14];
     let slow = [0.14, 0.13, 0.10, 0.08, 0.05, 0.03, 0.02, 0.02];
     let twisted = [24.0, 25.0, 24.0, 26.0, 23.0, 25.0, 24.0, 25.0];
     [
@@ -71,17 +88,11 @@ fn stories() -> [Story; 3] {
                 ..Scenario::default()
             },
             weeks: std::array::from_fn(|w| {
-                [
-                    Habits {
-                        late: late[w],
-                        drift: drift[w],
-                        ..none
-                    },
-                    Habits {
-                        lean_away: lean[w],
-                        late: 0.02,
-                        ..none
-                    },
+                vec![
+                    shown("T1", leads, late[w]),
+                    shown("S4", leads, drift[w]),
+                    shown("P1", follows, lean[w]),
+                    shown("T1", follows, 0.02),
                 ]
             }),
             confirmed: &[
@@ -97,22 +108,17 @@ fn stories() -> [Story; 3] {
                 chart: "bolero-basic".into(),
                 bpm: 96.0,
                 heights: [1.74, 1.70],
-                phone: Phone {
+                people: [3, 4],
+                phones: vec![Phone {
                     bearing: -8.0,
                     ..Phone::default()
-                },
+                }],
                 ..Scenario::default()
             },
             weeks: std::array::from_fn(|w| {
-                [
-                    Habits {
-                        stride: stride[w],
-                        ..none
-                    },
-                    Habits {
-                        thrown: thrown[w],
-                        ..none
-                    },
+                vec![
+                    shown("S2", leads, longer[w]),
+                    shown("S3", follows, thrown[w]),
                 ]
             }),
             confirmed: &[(0, "S2", Whose::Leader), (0, "S3", Whose::Follower)],
@@ -124,23 +130,18 @@ fn stories() -> [Story; 3] {
                 chart: "forro-base".into(),
                 bpm: 132.0,
                 heights: [1.90, 1.58],
-                phone: Phone {
+                people: [5, 6],
+                phones: vec![Phone {
                     bearing: 10.0,
                     height: 1.35,
                     ..Phone::default()
-                },
+                }],
                 ..Scenario::default()
             },
             weeks: std::array::from_fn(|w| {
-                [
-                    Habits {
-                        twisted: twisted[w],
-                        ..none
-                    },
-                    Habits {
-                        late: slow[w],
-                        ..none
-                    },
+                vec![
+                    shown("R11", leads, twisted[w]),
+                    shown("T1", follows, slow[w]),
                 ]
             }),
             confirmed: &[(0, "T1", Whose::Follower), (1, "S3", Whose::Leader)],
@@ -294,8 +295,13 @@ impl Desk<'_> {
         for week in 0..WEEKS {
             let day = ago(self.today, 7 * (WEEKS - week) as i64);
             let last = week == WEEKS - 1;
+            let mut phones = story.scenario.phones.clone();
+            if last && number == 1 {
+                phones.push(SECOND);
+            }
             let scenario = Scenario {
-                habits: story.weeks[week],
+                phones,
+                faults: story.weeks[week].clone(),
                 seed: 1_000 * number as u64 + week as u64,
                 ..story.scenario.clone()
             };
@@ -323,7 +329,7 @@ impl Desk<'_> {
         }
         if number == 0 {
             let fresh = Scenario {
-                habits: story.weeks[WEEKS - 1],
+                faults: story.weeks[WEEKS - 1].clone(),
                 chart: "shag-pass".into(),
                 bpm: 112.0,
                 seed: 99,
@@ -390,31 +396,9 @@ impl Desk<'_> {
             ..scenario.clone()
         };
         let performance = Performance::new(scenario)?;
-        let mut clip = NewClip {
-            state: ClipState::NotKept,
-            file_name: format!("{}-{day}.mp4", scenario.chart),
-            bytes: 0,
-            original: None,
-            size: scenario.size.map(|s| s as i32),
-            frame_times: performance.frame_times().iter().map(|t| t.0).collect(),
-        };
-        if filmed {
-            let file = tempfile::Builder::new().suffix(".mp4").tempfile()?;
-            film(&performance, file.path(), |_| ()).await?;
-            let key = format!("original/{}", take.id);
-            self.app.blobs().put_file(&key, file.path()).await?;
-            clip.bytes = std::fs::metadata(file.path())?.len() as i64;
-            clip.original = Some(key);
-            clip.state = ClipState::Preparing;
-            clip.frame_times.clear();
-        }
-        store.add_clip(self.studio, take.id, &clip).await?;
-        let kept = store
-            .clip(self.studio, take.id)
-            .await?
-            .context("the clip just added")?;
-        if filmed {
-            intake::prepare(self.app, &kept).await.map_err(said)?;
+        for (phone, clip) in new_clips(scenario).into_iter().enumerate() {
+            self.film(&take, &performance, phone, clip, filmed, day)
+                .await?;
         }
         if !marked {
             return review::review(store, self.studio, take.id)
@@ -427,12 +411,49 @@ impl Desk<'_> {
             .context("the clip just prepared")?;
         let frames: Vec<MediaTime> = kept.frame_times.iter().map(|t| MediaTime(*t)).collect();
         let hand = Hand::ordinary(scenario.seed);
-        let entries: Vec<Entry> = marks(&performance, &frames, &hand)
+        let entries: Vec<Entry> = marks(&performance, 0, &frames, &hand)
             .into_iter()
             .map(Entry::Command)
             .collect();
         review::mark(store, self.studio, Some(self.account), take.id, 0, entries)
             .await
             .map_err(said)
+    }
+
+    /// Films one angle of a take, or only keeps its frame times.
+    async fn film(
+        &self,
+        take: &Take,
+        performance: &Performance,
+        phone: usize,
+        clip: NewClip,
+        filmed: bool,
+        day: Date,
+    ) -> anyhow::Result<()> {
+        let store = self.app.store();
+        let chart = &performance.scenario().chart;
+        let mut clip = NewClip {
+            file_name: format!("{chart}-{day}-{}.mp4", phone + 1),
+            ..clip
+        };
+        if filmed {
+            let file = tempfile::Builder::new().suffix(".mp4").tempfile()?;
+            film(performance, phone, file.path(), |_| ()).await?;
+            let key = format!("original/{}-{}", take.id, phone + 1);
+            self.app.blobs().put_file(&key, file.path()).await?;
+            clip.bytes = std::fs::metadata(file.path())?.len() as i64;
+            clip.original = Some(key);
+            clip.state = ClipState::Preparing;
+        } else {
+            clip.frame_times = performance.frame_times(phone).iter().map(|t| t.0).collect();
+        }
+        let id = store.add_clip(self.studio, take.id, &clip).await?;
+        if filmed {
+            let all = store.clips(self.studio, take.id).await?;
+            let kept = all.into_iter().find(|c| c.id == id);
+            let kept = kept.context("the clip just added")?;
+            intake::prepare(self.app, &kept).await.map_err(said)?;
+        }
+        Ok(())
     }
 }

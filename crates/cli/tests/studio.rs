@@ -9,7 +9,7 @@ use upright_core::marks::Marks;
 use upright_core::measure::CoupleBody;
 use upright_core::units::MediaTime;
 use upright_media::{frame_times, probe};
-use upright_studio::{Hand, Performance, Scenario, Truth, marks};
+use upright_studio::{Hand, Performance, Phone, Scenario, Truth, marks};
 
 fn program() -> Command {
     Command::new(env!("CARGO_BIN_EXE_upright-pair"))
@@ -20,8 +20,19 @@ async fn a_rendered_clip_and_its_truth_file_agree() {
     let dir = tempfile::tempdir().unwrap();
     let scenario = Scenario {
         repetitions: 2,
-        size: [640, 360],
-        fps: 25.0,
+        phones: vec![
+            Phone {
+                size: [640, 360],
+                fps: 25.0,
+                ..Phone::default()
+            },
+            Phone {
+                bearing: 80.0,
+                size: [320, 180],
+                clock: 0.5,
+                ..Phone::default()
+            },
+        ],
         seed: 8,
         ..Scenario::default()
     };
@@ -51,6 +62,13 @@ async fn a_rendered_clip_and_its_truth_file_agree() {
     // The open data beside it: a row for every landmark at every frame, a motion for each dancer.
     let table = std::fs::read_to_string(clip.with_extension("landmarks.csv")).unwrap();
     assert_eq!(table.lines().count(), 1 + frames.len() * 2 * 19);
+    let detected = std::fs::read_to_string(clip.with_extension("detected.csv")).unwrap();
+    assert!(detected.lines().count() > frames.len() * 30);
+    // The second phone's clip begins half a second later.
+    let second = probe(&clip.with_extension("2.mp4")).await.unwrap();
+    assert_eq!(second.width, 320);
+    assert!((made.duration - second.duration - 0.5).abs() < 0.1);
+    assert!(clip.with_extension("2.landmarks.csv").exists());
     for who in ["leader", "follower"] {
         let motion = std::fs::read_to_string(clip.with_extension(format!("{who}.bvh"))).unwrap();
         assert!(motion.starts_with("HIERARCHY\nROOT Hips"));
@@ -60,7 +78,7 @@ async fn a_rendered_clip_and_its_truth_file_agree() {
     // Marks at the projected truth, on the frames that are in the file.
     let performance = Performance::new(&truth.scenario).unwrap();
     let mut m = Marks::default();
-    for command in marks(&performance, &frames, &Hand::exact()) {
+    for command in marks(&performance, 0, &frames, &Hand::exact()) {
         command.apply(&mut m).unwrap();
     }
     let couple = CoupleBody {

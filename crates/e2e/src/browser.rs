@@ -236,12 +236,19 @@ impl Browser {
             "//li[@role='option' and normalize-space(.)={}]",
             quoted(option)
         );
-        self.click(&path).await?;
-        self.until(
-            "the list to close",
-            "return document.querySelector('[role=listbox]') === null",
-        )
-        .await
+        // A click while the list still opens is lost now and then; choosing again changes nothing.
+        let closed = "return document.querySelector('[role=listbox]') === null";
+        for _ in 0..3 {
+            self.click(&path).await?;
+            let begun = std::time::Instant::now();
+            while begun.elapsed() < Duration::from_secs(4) {
+                if self.script(closed).await? == Value::Bool(true) {
+                    return Ok(());
+                }
+                tokio::time::sleep(Duration::from_millis(60)).await;
+            }
+        }
+        bail!("the list of {label} does not close on {option}")
     }
 
     /// Drags the middle of one element to the middle of another with the mouse.

@@ -2,15 +2,15 @@
 
 use std::path::{Path, PathBuf};
 
-use anyhow::{Context as _, anyhow};
+use anyhow::anyhow;
 use tokio::net::TcpListener;
-use upright_media::{Film, encode};
 use upright_server::auth::hash_password;
+use upright_server::film::film;
 use upright_server::{App, Parts};
 use upright_store::{
     Blobs, ClipState, CoupleInput, NewAccount, NewClip, NewTake, PersonInput, StudioId, testing,
 };
-use upright_studio::{Performance, Renderer, soundtrack};
+use upright_studio::Performance;
 use uuid::Uuid;
 
 /// Password of the coach.
@@ -100,6 +100,8 @@ impl House {
         };
         let take = self.app.store().create_take(self.studio, &new).await?.id;
         let clip = NewClip {
+            angle: 1,
+            offset_us: 0,
             state: ClipState::NotKept,
             file_name: "practice.mp4".into(),
             bytes: 0,
@@ -114,16 +116,7 @@ impl House {
 
 /// Films a performance into a folder.
 pub async fn simulated_clip(performance: &Performance, folder: &Path) -> anyhow::Result<PathBuf> {
-    let scenario = performance.scenario();
-    let renderer = Renderer::new(performance).context("no picture")?;
-    let sound = folder.join("clicks.wav");
-    std::fs::write(&sound, soundtrack(performance))?;
     let clip = folder.join("practice.mp4");
-    let film = Film {
-        size: scenario.size,
-        fps: scenario.fps,
-    };
-    let times = performance.frame_times().iter().map(|t| t.secs()).collect();
-    encode(film, renderer.frames(times), Some(&sound), &clip).await?;
+    film(performance, 0, &clip, |_| ()).await?;
     Ok(clip)
 }

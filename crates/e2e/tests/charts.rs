@@ -220,13 +220,17 @@ async fn a_practice_clip_lands_as_a_take_with_its_fault_found() -> anyhow::Resul
     b.press("Make the clip").await?;
     b.sees("a practice clip lasts at most 90 s").await?;
     b.fill("Times", "2").await?;
+    b.press("Add a fault of the follower").await?;
     let lean = b
-        .css("input[aria-label='Leans away from the partner, follower']")
+        .css("input[aria-label='Size: Leans back out of the hold, follower']")
         .await?;
-    for _ in 0..12 {
+    for _ in 0..3 {
         lean.send_keys(ARROW_RIGHT).await?;
     }
     b.sees("12 °").await?;
+    b.click("//label[contains(., 'second phone')]//input")
+        .await?;
+    b.fill("2nd: starts after, s", "0.5").await?;
     b.look_over("studio", &mut barriers).await?;
     b.press("Make the clip").await?;
     b.sees("Practice leader, 182 cm & Practice follower, 166 cm")
@@ -238,6 +242,23 @@ async fn a_practice_clip_lands_as_a_take_with_its_fault_found() -> anyhow::Resul
     .await?;
     b.sees("Basic, six counts, 2 times").await?;
     b.sees("Leans back out of the hold").await?;
+    // The second phone began half a second later; stepped on the first, it shows the same moment.
+    b.sees("angle 2 · begins +0.50 s").await?;
+    b.until(
+        "the second film",
+        "const v = document.querySelectorAll('video')[1]; return !!v && v.readyState >= 2",
+    )
+    .await?;
+    for _ in 0..20 {
+        b.key(".").await?;
+    }
+    let in_step = "const [a, b] = document.querySelectorAll('video');
+         return Math.abs(a.currentTime - b.currentTime - 0.5) < 0.03 && a.currentTime > 0.6";
+    b.until("both films in step", in_step).await?;
+    // Put a frame later by hand: 40 ms at 25 frames a second.
+    b.click("//button[@aria-label='Angle 2 begins one frame later']")
+        .await?;
+    b.sees("angle 2 · begins +0.54 s").await?;
     b.look_over("simulated take", &mut barriers).await?;
     assert_eq!(barriers, Vec::<String>::new());
     b.client.clone().close().await?;

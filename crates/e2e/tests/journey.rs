@@ -1,27 +1,24 @@
 //! One clip from upload to a corrected, followed student, by mouse and keyboard in a real browser.
 
-use std::path::PathBuf;
-
 use anyhow::Context as _;
 use serde_json::json;
 use upright_core::body::Landmark;
 use upright_core::marks::{Entry, FloorReference};
 use upright_core::units::{Foot, MediaTime, Role};
 use upright_e2e::{Browser, House, PASSWORD, simulated_clip};
-use upright_studio::{Habits, Hand, Performance, Scenario, marks};
+use upright_studio::{Hand, Performance, Phone, Scenario, Shown, marks};
 
 fn leaning() -> Scenario {
-    let mut s = Scenario {
+    Scenario {
         repetitions: 2,
-        fps: 25.0,
+        phones: vec![Phone {
+            fps: 25.0,
+            ..Phone::default()
+        }],
         seed: 31,
+        faults: vec![Shown::new("P1", Role::Follower).of(10.0)],
         ..Scenario::default()
-    };
-    s.habits[1] = Habits {
-        lean_away: 10.0,
-        ..Habits::default()
-    };
-    s
+    }
 }
 
 /// Clicks a pixel of the film, found on the page by the overlay's own transformation.
@@ -162,7 +159,7 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
         "return !document.querySelector('[aria-label=\"Points of the reference\"] .Mui-disabled')",
     )
     .await?;
-    let camera = scenario.camera();
+    let camera = scenario.phones[0].camera();
     let reference = FloorReference {
         length: 2.0,
         width: 1.0,
@@ -261,12 +258,12 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
 
     // A second take, better: marked by the same hand, no film kept of it.
     let better = Scenario {
-        habits: [Habits::default(); 2],
+        faults: Vec::new(),
         seed: 32,
         ..leaning()
     };
     let second = Performance::new(&better)?;
-    let times = second.frame_times();
+    let times = second.frame_times(0);
     let couple = house.app.store().couples(house.studio).await?[0].id;
     let held_on = jiff::Zoned::now()
         .date()
@@ -275,7 +272,7 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
     let later = house
         .take_without_film(couple, held_on, frame_times)
         .await?;
-    let entries = marks(&second, &times, &Hand::ordinary(5))
+    let entries = marks(&second, 0, &times, &Hand::ordinary(5))
         .into_iter()
         .map(Entry::Command)
         .collect();
@@ -315,26 +312,14 @@ async fn seeks_land_on_their_frame_at_a_variable_rate() -> anyhow::Result<()> {
     let house = House::open().await?;
     let performance = Performance::new(&Scenario {
         repetitions: 1,
-        size: [640, 360],
+        phones: vec![Phone {
+            size: [640, 360],
+            uneven: 0.5,
+            ..Phone::default()
+        }],
         ..Scenario::default()
     })?;
-    let steady = simulated_clip(&performance, house.folder.path()).await?;
-    let clip: PathBuf = house.folder.path().join("variable.mp4");
-    let done = std::process::Command::new("ffmpeg")
-        .args(["-v", "error", "-y", "-i"])
-        .arg(&steady)
-        .args([
-            "-vf",
-            "select='mod(n,7)*mod(n,11)'",
-            "-fps_mode",
-            "vfr",
-            "-c:v",
-            "libx264",
-            "-an",
-        ])
-        .arg(&clip)
-        .status()?;
-    anyhow::ensure!(done.success());
+    let clip = simulated_clip(&performance, house.folder.path()).await?;
     let b = Browser::start().await?;
     b.sign_in(&house.url, "coach@hall.example", PASSWORD)
         .await?;

@@ -78,6 +78,10 @@ async fn take_pictures() -> anyhow::Result<()> {
         if wanted(view) {
             b.client.goto(&format!("{url}{path}")).await?;
             b.sees(text).await?;
+            if view == "studio" {
+                b.press("Add a fault of the follower").await?;
+                b.sees("P1 Leans back").await?;
+            }
             b.picture(&out.join(format!("{view}.png"))).await?;
         }
     }
@@ -139,6 +143,32 @@ async fn take_pictures() -> anyhow::Result<()> {
         .await?;
         b.press("Count not laid").await?;
         b.picture(&out.join("bench-fresh.png")).await?;
+    }
+    if wanted("bench-angles") {
+        // The newest bolero, which two phones filmed.
+        let newest = "const all = await (await fetch('/api/takes')).json();
+             const of = all.filter((t) => t.chart === 'bolero-basic');
+             return of.sort((a, b) => b.held_on.localeCompare(a.held_on))[0].id;";
+        let id = b
+            .script(&format!("return (async () => {{ {newest} }})()"))
+            .await?;
+        let id = id.as_str().unwrap_or_default().to_owned();
+        b.client.goto(&format!("{url}/takes/{id}")).await?;
+        b.sees("angle 2").await?;
+        b.until(
+            "both films",
+            "const v = [...document.querySelectorAll('video')];
+             return v.length === 2 && v.every((x) => x.readyState >= 2)",
+        )
+        .await?;
+        b.css("[data-cell='1-1']").await?.click().await?;
+        b.until(
+            "both films in step",
+            "const [a, b] = document.querySelectorAll('video');
+             return Math.abs(a.currentTime - b.currentTime - 0.64) < 0.05",
+        )
+        .await?;
+        b.picture(&out.join("bench-angles.png")).await?;
     }
     // The newest marked take of the first couple.
     b.client.goto(&format!("{url}/today")).await?;

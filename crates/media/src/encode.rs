@@ -9,13 +9,19 @@ use crate::MediaError;
 use crate::tool::{command, spawn_error};
 
 /// Form of a clip to be made.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Film {
     /// Width and height, pixels.
     pub size: [u32; 2],
     /// Frames a second.
     pub fps: f64,
+    /// Moment of frame N in seconds as an expression of ffmpeg over N, where frames do not follow each
+    /// other evenly.
+    pub moments: Option<String>,
 }
+
+/// Clock of an uneven clip, ticks a second: what phones use.
+const CLOCK: u32 = 90_000;
 
 /// Encodes RGBA pictures as H.264 with an optional WAV as sound, into the container `to`'s ending names.
 pub async fn encode(
@@ -30,6 +36,15 @@ pub async fn encode(
         .args(["-r", &film.fps.to_string(), "-i", "pipe:0"]);
     if let Some(sound) = sound {
         c.arg("-i").arg(sound);
+    }
+    if let Some(moments) = &film.moments {
+        c.args([
+            "-vf",
+            &format!("settb=1/{CLOCK},setpts='round(({moments})*{CLOCK})'"),
+        ])
+        .args(["-fps_mode", "passthrough"])
+        .args(["-enc_time_base", &format!("1:{CLOCK}")])
+        .args(["-video_track_timescale", &CLOCK.to_string()]);
     }
     c.args([
         "-c:v", "libx264", "-preset", "veryfast", "-crf", "21", "-pix_fmt", "yuv420p",

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use upright_media::{Film, MediaError, encode, frame_times, make_proxy, probe};
-use upright_studio::{Performance, Renderer, Scenario, soundtrack};
+use upright_studio::{Performance, Phone, Renderer, Scenario, soundtrack};
 
 /// Makes a file by ffmpeg from a test picture of `seconds` at `rate`.
 fn made(dir: &Path, name: &str, rate: &str, seconds: &str, args: &[&str]) -> PathBuf {
@@ -206,27 +206,49 @@ async fn what_is_no_clip_is_refused_in_words() {
 #[tokio::test]
 async fn a_simulated_take_becomes_a_clip_with_sound() {
     let dir = tempfile::tempdir().unwrap();
-    let scenario = Scenario {
-        repetitions: 1,
+    let phone = Phone {
         size: [480, 270],
         fps: 25.0,
+        ..Phone::default()
+    };
+    let uneven = Phone {
+        size: [320, 180],
+        fps: 30.0,
+        uneven: 0.5,
+        clock: 0.4,
+        ..Phone::default()
+    };
+    let p = Performance::new(&Scenario {
+        repetitions: 1,
+        phones: vec![phone, uneven],
         ..Scenario::default()
-    };
-    let p = Performance::new(&scenario).unwrap();
-    let renderer = Renderer::new(&p).unwrap();
+    })
+    .unwrap();
     let wav = dir.path().join("click.wav");
-    std::fs::write(&wav, soundtrack(&p)).unwrap();
-    let to = dir.path().join("take.mp4");
-    let film = Film {
-        size: scenario.size,
-        fps: scenario.fps,
-    };
-    let times = p.frame_times().iter().map(|t| t.secs()).collect();
-    encode(film, renderer.frames(times), Some(&wav), &to)
-        .await
-        .unwrap();
-    let made = probe(&to).await.unwrap();
-    assert!(made.sound);
-    assert_eq!((made.width, made.height), (480, 270));
-    assert!((made.duration - p.length()).abs() < 0.1);
+    for i in [0, 1] {
+        let phone = p.phone(i);
+        std::fs::write(&wav, soundtrack(&p, i)).unwrap();
+        let to = dir.path().join(format!("take-{i}.mp4"));
+        let film = Film {
+            size: phone.size,
+            fps: phone.fps,
+            moments: phone.moments(),
+        };
+        let asked = p.frame_times(i);
+        let times = asked.iter().map(|t| phone.danced(t.secs())).collect();
+        let renderer = Renderer::new(&p, i).unwrap();
+        encode(film, renderer.frames(times), Some(&wav), &to)
+            .await
+            .unwrap();
+        let made = probe(&to).await.unwrap();
+        assert!(made.sound);
+        assert_eq!([made.width, made.height], phone.size);
+        assert!((made.duration - phone.shown(p.length())).abs() < 0.1);
+        // Every frame at its own moment, as far as the container's clock tells.
+        let times = frame_times(&to).await.unwrap().times;
+        assert!(times.len() + 2 >= asked.len() && times.len() <= asked.len());
+        for (made, asked) in times.iter().zip(&asked) {
+            assert!((made - asked.0).abs() <= 45, "{made} {asked:?}");
+        }
+    }
 }

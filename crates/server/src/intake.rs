@@ -80,7 +80,7 @@ pub async fn prepare(app: &App, clip: &Clip) -> Result<(), Problem> {
         .clip_copied(clip.id, &proxy_key, size, times.start, &times.times)
         .await?;
     crate::review::renew(store, studio, clip.take_id).await?;
-    if let Some(p) = practice.filter(|p| p.marked) {
+    if let Some(p) = practice.filter(|p| p.marked && clip.angle == 1) {
         mark(app, clip, &p, &times.times).await?;
     }
     Ok(store.clip_ready(clip.id).await?)
@@ -106,6 +106,11 @@ fn performance(practice: &Practice) -> Result<Performance, Problem> {
     Performance::new(&scenario).map_err(|e| Problem::invalid(e.to_string()))
 }
 
+/// Which phone of a simulated take films this clip.
+fn phone(clip: &Clip) -> usize {
+    usize::from(clip.angle.unsigned_abs()).saturating_sub(1)
+}
+
 /// Renders the clip of a simulated take into `to` and keeps it as the original.
 async fn render(
     app: &App,
@@ -115,12 +120,13 @@ async fn render(
     tell: watch::Sender<f64>,
 ) -> Result<(), Problem> {
     let performance = performance(practice)?;
+    let phone = phone(clip);
     // The ending names the container.
     let file = to.with_extension("mp4");
     let made = file.clone();
     let runtime = tokio::runtime::Handle::current();
     tokio::task::spawn_blocking(move || {
-        runtime.block_on(crate::film::film(&performance, &made, |p| {
+        runtime.block_on(crate::film::film(&performance, phone, &made, |p| {
             tell.send_replace(RENDERED * p);
         }))
     })
@@ -147,7 +153,7 @@ async fn mark(app: &App, clip: &Clip, practice: &Practice, times: &[i64]) -> Res
     let performance = performance(practice)?;
     let frames: Vec<MediaTime> = times.iter().map(|t| MediaTime(*t)).collect();
     let hand = Hand::ordinary(performance.scenario().seed);
-    let entries = marks(&performance, &frames, &hand)
+    let entries = marks(&performance, phone(clip), &frames, &hand)
         .into_iter()
         .map(Entry::Command)
         .collect();

@@ -32,6 +32,10 @@ pub struct Clip {
     pub studio_id: Uuid,
     /// Its take.
     pub take_id: Uuid,
+    /// Which of the take's angles, 1..4; the first one's clock is the take's.
+    pub angle: i16,
+    /// Microseconds of the first angle's clip at which this one begins.
+    pub offset_us: i64,
     /// How far it is.
     pub state: ClipState,
     /// 0..1 while preparing.
@@ -59,6 +63,10 @@ pub struct Clip {
 /// A clip to be added.
 #[derive(Debug, Clone)]
 pub struct NewClip {
+    /// Which of the take's angles, 1..4.
+    pub angle: i16,
+    /// Microseconds of the first angle's clip at which this one begins.
+    pub offset_us: i64,
     /// How far it is.
     pub state: ClipState,
     /// As it was called on the phone.
@@ -74,7 +82,7 @@ pub struct NewClip {
 }
 
 impl Store {
-    /// Adds the clip of a take that has none; a failed one is replaced.
+    /// Adds the clip of an angle that has none; a failed one is replaced.
     pub async fn add_clip(
         &self,
         studio: StudioId,
@@ -83,14 +91,15 @@ impl Store {
     ) -> Result<Uuid, StoreError> {
         let id = Uuid::now_v7();
         let mut tx = self.pool.begin().await?;
-        sqlx::query("delete from clip where studio_id = $1 and take_id = $2 and state = 'failed'")
+        sqlx::query("delete from clip where studio_id = $1 and take_id = $2 and angle = $3 and state = 'failed'")
             .bind(studio.0)
             .bind(take)
+            .bind(new.angle)
             .execute(&mut *tx)
             .await?;
         sqlx::query(
-            "insert into clip (id, studio_id, take_id, state, file_name, bytes, original, width, height, frame_times)
-             values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)",
+            "insert into clip (id, studio_id, take_id, state, file_name, bytes, original, width, height, frame_times, angle, offset_us)
+             values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)",
         )
         .bind(id)
         .bind(studio.0)
@@ -102,22 +111,51 @@ impl Store {
         .bind(new.size[0])
         .bind(new.size[1])
         .bind(&new.frame_times)
+        .bind(new.angle)
+        .bind(new.offset_us)
         .execute(&mut *tx)
         .await
-        .map_err(|e| StoreError::or_exists(e, "This take already has its clip. Make a new take for another one."))?;
+        .map_err(|e| StoreError::or_exists(e, "This angle already has its clip. Add another angle, or make a new take."))?;
         tx.commit().await?;
         Ok(id)
     }
 
-    /// The clip of a take.
+    /// The clip of a take's first angle.
     pub async fn clip(&self, studio: StudioId, take: Uuid) -> Result<Option<Clip>, StoreError> {
-        Ok(
-            sqlx::query_as("select * from clip where studio_id = $1 and take_id = $2")
-                .bind(studio.0)
-                .bind(take)
-                .fetch_optional(&self.pool)
-                .await?,
+        let all = self.clips(studio, take).await?;
+        Ok(all.into_iter().find(|c| c.angle == 1))
+    }
+
+    /// The clips of all angles of a take, in their order.
+    pub async fn clips(&self, studio: StudioId, take: Uuid) -> Result<Vec<Clip>, StoreError> {
+        Ok(sqlx::query_as(
+            "select * from clip where studio_id = $1 and take_id = $2 order by angle",
         )
+        .bind(studio.0)
+        .bind(take)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// Sets when a further angle's clip begins, microseconds of the first one's.
+    pub async fn set_clip_offset(
+        &self,
+        studio: StudioId,
+        take: Uuid,
+        angle: i16,
+        offset_us: i64,
+    ) -> Result<Clip, StoreError> {
+        sqlx::query_as(
+            "update clip set offset_us = $4 where studio_id = $1 and take_id = $2 and angle = $3 and angle > 1
+             returning *",
+        )
+        .bind(studio.0)
+        .bind(take)
+        .bind(angle)
+        .bind(offset_us)
+        .fetch_optional(&self.pool)
+        .await?
+        .ok_or(StoreError::NotFound)
     }
 
     /// Clips of all studios whose copy is not made yet: work that a stopped server left behind.

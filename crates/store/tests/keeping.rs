@@ -449,6 +449,8 @@ async fn a_take_has_one_clip_and_a_failed_one_is_replaced() {
     let c = couple(&store, s).await;
     let t = take(&store, s, c, 7).await;
     let clip = |name: &str| NewClip {
+        angle: 1,
+        offset_us: 0,
         state: ClipState::Preparing,
         file_name: name.into(),
         bytes: 10,

@@ -7,15 +7,19 @@ use upright_core::body::Landmark;
 use upright_core::units::{MediaTime, Role};
 
 use crate::body::Body;
+use crate::detector::Detected;
 use crate::motion::Performance;
 
-/// Every landmark of both dancers at every frame, one line each: frame, seconds, role, landmark, where
-/// it is in the picture (pixels, empty behind the camera) and in the room (metres).
-pub fn landmark_table(performance: &Performance, frames: &[MediaTime]) -> String {
-    let camera = performance.scenario().camera();
+/// Every landmark of both dancers at every frame of a phone's clip, one line each: frame, seconds of
+/// the clip, role, landmark, where it is in the picture (pixels, empty behind the camera) and in the
+/// room (metres).
+pub fn landmark_table(performance: &Performance, phone: usize, frames: &[MediaTime]) -> String {
+    let phone = performance.phone(phone);
     let mut out = String::from("frame,seconds,role,landmark,x_px,y_px,x_m,y_m,z_m\n");
     for (frame, t) in frames.iter().enumerate() {
-        for (role, body) in Role::BOTH.iter().zip(performance.bodies(t.secs())) {
+        let danced = phone.danced(t.secs());
+        let camera = phone.camera_at(danced);
+        for (role, body) in Role::BOTH.iter().zip(performance.bodies(danced)) {
             for l in Landmark::ALL {
                 let p = body.joint(l);
                 let pixel = camera
@@ -32,6 +36,34 @@ pub fn landmark_table(performance: &Performance, frames: &[MediaTime]) -> String
                     p.z
                 );
             }
+        }
+    }
+    out
+}
+
+/// What a detector gives, one line a landmark: seconds of the clip, the role it is taken for, the role it
+/// is, landmark, pixels, their claimed standard error, visibility, and the hint in metres where there is
+/// one.
+pub fn detection_table(detected: &[Detected]) -> String {
+    let mut out =
+        String::from("seconds,role,truly,landmark,x_px,y_px,sigma_px,visibility,x_m,y_m,z_m\n");
+    for d in detected {
+        for (l, s) in &d.points {
+            let hint = s
+                .hint
+                .map_or(",,".into(), |[x, y, z]| format!("{x:.4},{y:.4},{z:.4}"));
+            let _ = writeln!(
+                out,
+                "{:.6},{},{},{},{:.2},{:.2},{:.2},{:.2},{hint}",
+                d.at.secs(),
+                word(&d.role),
+                word(&d.truly),
+                word(l),
+                s.pixel[0],
+                s.pixel[1],
+                s.sigma,
+                s.visibility
+            );
         }
     }
     out
@@ -66,30 +98,35 @@ const SKELETON: Joint = Joint {
     name: "Hips",
     at: |b| middle(b, Landmark::LeftHip, Landmark::RightHip),
     children: &[
+        // At the hips as well: bends the trunk against them.
         Joint {
-            name: "Chest",
-            at: |b| middle(b, Landmark::LeftShoulder, Landmark::RightShoulder),
-            children: &[
-                joint!("Head", Nose),
-                joint!(
-                    "LeftShoulder",
-                    LeftShoulder,
+            name: "Spine",
+            at: |b| middle(b, Landmark::LeftHip, Landmark::RightHip),
+            children: &[Joint {
+                name: "Chest",
+                at: |b| middle(b, Landmark::LeftShoulder, Landmark::RightShoulder),
+                children: &[
+                    joint!("Head", Nose),
                     joint!(
-                        "LeftElbow",
-                        LeftElbow,
-                        joint!("LeftWrist", LeftWrist, joint!("LeftHand", LeftKnuckle))
-                    )
-                ),
-                joint!(
-                    "RightShoulder",
-                    RightShoulder,
+                        "LeftShoulder",
+                        LeftShoulder,
+                        joint!(
+                            "LeftElbow",
+                            LeftElbow,
+                            joint!("LeftWrist", LeftWrist, joint!("LeftHand", LeftKnuckle))
+                        )
+                    ),
                     joint!(
-                        "RightElbow",
-                        RightElbow,
-                        joint!("RightWrist", RightWrist, joint!("RightHand", RightKnuckle))
-                    )
-                ),
-            ],
+                        "RightShoulder",
+                        RightShoulder,
+                        joint!(
+                            "RightElbow",
+                            RightElbow,
+                            joint!("RightWrist", RightWrist, joint!("RightHand", RightKnuckle))
+                        )
+                    ),
+                ],
+            }],
         },
         joint!(
             "LeftHip",
@@ -135,7 +172,7 @@ pub fn bvh(performance: &Performance, role: Role, rate: f64) -> String {
     let rest = frame(first).inverse();
     let mut out = String::from("HIERARCHY\n");
     hierarchy(&SKELETON, first, None, &rest, 0, &mut out);
-    let frames = (performance.length() * rate) as usize;
+    let frames = (performance.length() * rate).ceil() as usize;
     let _ = write!(
         out,
         "MOTION\nFrames: {frames}\nFrame Time: {:.6}\n",
@@ -200,8 +237,9 @@ fn hierarchy(
     let _ = writeln!(out, "{indent}}}");
 }
 
-/// Rotations of a joint and what hangs on it: of the shortest way from where the bone to its first
-/// child would be to where it is.
+/// Rotations of a joint and what hangs on it: of the shortest way from where the bone to its child would
+/// be to where it is; where several hang on it, the one that brings the line of the last two and the
+/// bone to the first where they are.
 fn bones(
     joint: &Joint,
     (first, body): (&Body, &Body),
@@ -215,12 +253,24 @@ fn bones(
     let bone = |b: &Body| turned((child.at)(b)) - turned((joint.at)(b));
     let was = rest * bone(first);
     let is = whole.inverse() * bone(body);
-    let turn = Rotation3::rotation_between(&was, &is).unwrap_or_else(Rotation3::identity);
+    let turn = if let [_, l, r] = joint.children {
+        let line = |b: &Body| turned((l.at)(b)) - turned((r.at)(b));
+        axes(whole.inverse() * line(body), is) * axes(rest * line(first), was).inverse()
+    } else {
+        Rotation3::rotation_between(&was, &is).unwrap_or_else(Rotation3::identity)
+    };
     angles(&turn, out);
     let whole = whole * turn;
     for child in joint.children {
         bones(child, (first, body), rest, &whole, out);
     }
+}
+
+/// Axes along a line and, square to it, toward a direction.
+fn axes(line: Vector3<f64>, toward: Vector3<f64>) -> Rotation3<f64> {
+    let x = line.normalize();
+    let y = (toward - x * toward.dot(&x)).normalize();
+    Rotation3::from_matrix_unchecked(Matrix3::from_columns(&[x, y, x.cross(&y)]))
 }
 
 /// Degrees about Z, X and Y, in this order.
@@ -254,7 +304,7 @@ mod tests {
     fn the_table_holds_what_the_camera_sees() {
         let p = performance();
         let frames = [MediaTime::from_secs(0.5), MediaTime::from_secs(3.0)];
-        let table = landmark_table(&p, &frames);
+        let table = landmark_table(&p, 0, &frames);
         let rows: Vec<Vec<&str>> = table.lines().map(|l| l.split(',').collect()).collect();
         assert_eq!(rows.len(), 1 + 2 * 2 * 19);
         assert!(rows.iter().all(|r| r.len() == 9));
@@ -263,7 +313,7 @@ mod tests {
             .find(|r| r[0] == "1" && r[2] == "follower" && r[3] == "right_toe")
             .unwrap();
         let at = p.bodies(3.0)[1].joint(Landmark::RightToe);
-        let pixel = p.scenario().camera().project(at).unwrap();
+        let pixel = p.phone(0).camera().project(at).unwrap();
         let number = |i: usize| row[i].parse::<f64>().unwrap();
         assert!((number(4) - pixel.x).abs() < 0.006 && (number(5) - pixel.y).abs() < 0.006);
         assert!((number(6) - at.x).abs() < 6e-5 && (number(8) - at.z).abs() < 6e-5);
@@ -305,7 +355,7 @@ mod tests {
         let p = performance();
         for role in Role::BOTH {
             let (joints, frames) = read(&bvh(&p, role, 10.0));
-            assert_eq!(frames.len(), (p.length() * 10.0) as usize);
+            assert_eq!(frames.len(), (p.length() * 10.0).ceil() as usize);
             let mut worst: f64 = 0.0;
             for (i, values) in frames.iter().enumerate() {
                 assert_eq!(values.len(), joints.iter().map(|j| j.3).sum::<usize>());

@@ -5,19 +5,26 @@
 //! Deterministic by seed. No files, no processes: bytes and values only.
 
 mod body;
+mod dance;
+mod detector;
 mod export;
+mod fault;
 mod marks;
 mod motion;
+mod nature;
 mod render;
 mod scenario;
 mod sound;
 mod truth;
 
 pub use body::Body;
-pub use export::{bvh, landmark_table};
+pub use dance::Arrival;
+pub use detector::{Detected, Detector, Seen, detect};
+pub use export::{bvh, detection_table, landmark_table};
+pub use fault::{By, Showable, Shown, showable};
 pub use marks::{Hand, marks};
-pub use motion::{Arrival, Performance};
+pub use motion::Performance;
 pub use render::Renderer;
-pub use scenario::{Habits, Phone, Scenario, ScenarioError};
+pub use scenario::{Danced, Phone, Scenario, ScenarioError};
 pub use sound::{Music, Sound, soundtrack};
-pub use truth::{CountTruth, FootTruth, Truth};
+pub use truth::{CountTruth, FindingTruth, FootTruth, Truth};

@@ -5,10 +5,12 @@ use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
 use rand_distr::{Distribution, StandardNormal};
 use upright_core::body::Landmark;
+use upright_core::camera::Camera;
 use upright_core::marks::{CountSource, FloorReference, MarkCommand};
 use upright_core::units::{MediaTime, Role};
 
 use crate::motion::Performance;
+use crate::scenario::Phone;
 
 /// How steady the hand is and how much it marks.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -49,12 +51,20 @@ impl Hand {
     }
 }
 
-/// The commands that mark the whole performance on a clip with these frame times: figure, count,
-/// floor, arrivals, and both dancers' landmarks at each of their counts. Points outside the picture
-/// are left out. Empty frames give no marks of steps or bodies.
-pub fn marks(performance: &Performance, frames: &[MediaTime], hand: &Hand) -> Vec<MarkCommand> {
+/// The commands that mark the whole performance on a phone's clip with these frame times: figure,
+/// count, floor, arrivals, and both dancers' landmarks at each of their counts. Points outside the
+/// picture are left out. Empty frames give no marks of steps or bodies. Of a routine the first figure
+/// is named.
+pub fn marks(
+    performance: &Performance,
+    phone: usize,
+    frames: &[MediaTime],
+    hand: &Hand,
+) -> Vec<MarkCommand> {
     let scenario = performance.scenario();
-    let camera = scenario.camera();
+    let phone = performance.phone(phone);
+    // The floor is marked on the clip's first frame.
+    let begin = phone.camera_at(phone.danced(0.0));
     let mut rng = ChaCha8Rng::seed_from_u64(hand.seed);
     let mut draw = |sigma: f64| -> f64 {
         let z: f64 = StandardNormal.sample(&mut rng);
@@ -67,7 +77,7 @@ pub fn marks(performance: &Performance, frames: &[MediaTime], hand: &Hand) -> Ve
             repetitions: scenario.repetitions,
         },
         MarkCommand::SetCount {
-            count: count(performance, hand, &mut draw),
+            count: count(performance, phone, hand, &mut draw),
         },
         MarkCommand::SizeFloor {
             length,
@@ -75,8 +85,8 @@ pub fn marks(performance: &Performance, frames: &[MediaTime], hand: &Hand) -> Ve
             view: None,
         },
     ];
-    let [w, h] = scenario.size.map(f64::from);
-    let mut see = |p: Point3<f64>| {
+    let [w, h] = phone.picture();
+    let mut see = |camera: &Camera, p: Point3<f64>| {
         let q = camera.project(p)?;
         let pixel = [q.x + draw(hand.pixel), q.y + draw(hand.pixel)];
         ((0.0..w).contains(&pixel[0]) && (0.0..h).contains(&pixel[1])).then_some(pixel)
@@ -95,12 +105,16 @@ pub fn marks(performance: &Performance, frames: &[MediaTime], hand: &Hand) -> Ve
     {
         out.push(MarkCommand::MarkFloor {
             point,
-            pixel: see(Point3::new(place[0], place[1], 0.0)),
+            pixel: see(&begin, Point3::new(place[0], place[1], 0.0)),
         });
     }
     for role in Role::BOTH {
-        for arrival in performance.arrivals(role) {
-            let Some(at) = nearest(frames, arrival.at) else {
+        let named = performance
+            .arrivals(role)
+            .iter()
+            .filter(|a| a.repetition < scenario.repetitions);
+        for arrival in named {
+            let Some(at) = nearest(frames, phone.shown(arrival.at)) else {
                 continue;
             };
             out.push(MarkCommand::MarkStep {
@@ -109,14 +123,16 @@ pub fn marks(performance: &Performance, frames: &[MediaTime], hand: &Hand) -> Ve
                 at,
                 weight: arrival.weight,
             });
-            let body = &performance.bodies(at.secs())[role as usize];
+            let danced = phone.danced(at.secs());
+            let camera = phone.camera_at(danced);
+            let body = &performance.bodies(danced)[role as usize];
             out.push(MarkCommand::PlaceAll {
                 role,
                 at,
                 points: hand
                     .landmarks
                     .iter()
-                    .filter_map(|l| Some((*l, see(body.joint(*l))?)))
+                    .filter_map(|l| Some((*l, see(&camera, body.joint(*l))?)))
                     .collect(),
             });
         }
@@ -124,12 +140,17 @@ pub fn marks(performance: &Performance, frames: &[MediaTime], hand: &Hand) -> Ve
     out
 }
 
-fn count(performance: &Performance, hand: &Hand, draw: &mut impl FnMut(f64) -> f64) -> CountSource {
+fn count(
+    performance: &Performance,
+    phone: &Phone,
+    hand: &Hand,
+    draw: &mut impl FnMut(f64) -> f64,
+) -> CountSource {
     let scenario = performance.scenario();
     if hand.tap == 0.0 {
         return CountSource::Tempo {
             bpm: scenario.bpm,
-            one: MediaTime::from_secs(scenario.lead_in),
+            one: MediaTime::from_secs(phone.shown(scenario.lead_in)),
         };
     }
     // Tapping starts on the first 1 and goes on for three figures.
@@ -137,7 +158,8 @@ fn count(performance: &Performance, hand: &Hand, draw: &mut impl FnMut(f64) -> f
     CountSource::Taps {
         taps: (0..beats)
             .map(|b| {
-                let t = performance.grid().time_of(f64::from(b)).secs() + draw(hand.tap);
+                let beat = performance.grid().time_of(f64::from(b)).secs();
+                let t = phone.shown(beat) + draw(hand.tap);
                 MediaTime::from_secs(t.max(0.0))
             })
             .collect(),

@@ -1,91 +1,230 @@
-//! A chart danced by two people: when each foot leaves and lands, where, and what the body does above.
+//! A dance by two people at any moment: what the body does above its feet.
 
-use nalgebra::{Point3, Vector2};
-use rand::SeedableRng;
-use rand::seq::SliceRandom;
+use nalgebra::Point3;
+use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
-use rand_distr::{Distribution, StandardNormal};
-use upright_core::chart::{
-    Action, Chart, Direction, Position, Stance, Stride, floor_path, start_stance,
-};
+use upright_core::chart::vocabulary::{Level, Watchpoint};
+use upright_core::chart::{Chart, Position};
 use upright_core::count::{CountGrid, CountMark, CountPattern};
 use upright_core::units::{Foot, MediaTime, Role};
 
-use crate::body::{Arms, Body, Posture};
-use crate::scenario::{Habits, Scenario, ScenarioError};
-
-/// Natural variation of a clean dancer (1σ): seconds, metres, degrees.
-const TIMING: f64 = 0.010;
-const LANDING: f64 = 0.008;
-const HEADING: f64 = 1.2;
-const LEAN: f64 = 0.5;
+use crate::body::{ArmWays, Arms, Body, FootPose, HandPath, Posture};
+use crate::dance::{Arrival, Run, Steps, dance};
+use crate::fault::{Laid, into_arm_lock, lay, overhead};
+use crate::nature::{Build, Waver};
+use crate::scenario::{Phone, Scenario, ScenarioError};
 
 /// How long a change of hands takes, seconds.
 const CHANGE: f64 = 0.2;
 
-/// A foot's arrival.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Arrival {
-    /// Repetition, from 0.
-    pub repetition: u32,
-    /// Count of the chart, from 0.
-    pub count: usize,
-    /// Which foot.
-    pub foot: Foot,
-    /// Whether the weight passes to it.
-    pub weight: bool,
-    /// Moment, seconds of the clip.
-    pub at: f64,
-    /// Begin of the swing, seconds of the clip.
-    pub leaves: f64,
-    /// Middle of the foot on the floor, metres.
-    pub place: [f64; 2],
-    /// Direction of the foot, degrees from X.
-    pub yaw: f64,
-    /// Facing of the body on arrival, degrees from X.
-    pub facing: f64,
+/// Rise of a style that rises, share of height, and how much of it straight knees give before the heels
+/// leave the floor.
+const RISE: f64 = 0.03;
+const BY_KNEES: f64 = 0.017;
+
+/// A quarter turn or more is prepared by turning the other way by so much, degrees.
+const PREPARATION: f64 = 16.0;
+
+/// Natural wavering of a clean dancer (1σ): trunk and facing, degrees; hands, metres.
+const SWAY: f64 = 0.5;
+const GAZE: f64 = 3.0;
+const HANDS: f64 = 0.004;
+
+/// What wavers in a dancer.
+struct Nature {
+    lean: Waver,
+    tilt: Waver,
+    chest: Waver,
+    gaze: Waver,
+    hands: [Waver; 3],
+    jerks: [Waver; 3],
 }
 
-struct Dancer {
-    start: Stance,
-    arrivals: Vec<Arrival>,
-    /// Lean away from the partner by repetition, degrees.
-    lean: Vec<f64>,
-    /// Feet before the first step: place and yaw of left and right.
-    feet: [([f64; 2], f64); 2],
+impl Nature {
+    fn new(seed: u64) -> Self {
+        let mut rng = ChaCha8Rng::seed_from_u64(seed);
+        let mut slow = || {
+            let tempo = rng.random_range(0.25..0.5);
+            Waver::new(&mut rng, tempo)
+        };
+        let [lean, tilt, chest, gaze] = std::array::from_fn(|_| slow());
+        let hands = std::array::from_fn(|_| slow());
+        let jerks = std::array::from_fn(|_| Waver::new(&mut rng, 6.0));
+        Self {
+            lean,
+            tilt,
+            chest,
+            gaze,
+            hands,
+            jerks,
+        }
+    }
 }
+
+/// A stretch of time in which something holds: begin, end, and how long it takes to come and go, seconds.
+type Window = [f64; 3];
 
 /// One take as it is danced.
 pub struct Performance {
     scenario: Scenario,
-    chart: &'static Chart,
-    pattern: CountPattern,
+    runs: Vec<Run>,
     grid: CountGrid,
-    dancers: [Dancer; 2],
+    dancers: [Steps; 2],
+    faults: Vec<Laid>,
+    /// When each fault holds, for what is not a matter of single steps.
+    held: Vec<Vec<Window>>,
+    natures: [Nature; 2],
+    builds: [Build; 2],
+    /// When a joined hand is over the head, below the waist, and gives a signal.
+    over: Vec<Window>,
+    down: Vec<Window>,
+    signal: Vec<Window>,
+    /// When each dancer prepares a turn, and to which side.
+    prepared: [Vec<(Window, f64)>; 2],
+    /// Height over the counts: moments and shares of the rise, by role.
+    levels: [Vec<(f64, f64)>; 2],
 }
 
-fn smooth(x: f64) -> f64 {
+pub(crate) fn smooth(x: f64) -> f64 {
     let x = x.clamp(0.0, 1.0);
     x * x * (3.0 - 2.0 * x)
+}
+
+/// How much a window holds at a moment, 0..1.
+fn within([from, to, edge]: &Window, t: f64) -> f64 {
+    smooth((t - from) / edge) * smooth((to - t) / edge)
+}
+
+fn most(windows: &[Window], t: f64) -> f64 {
+    windows.iter().map(|w| within(w, t)).fold(0.0, f64::max)
 }
 
 impl Performance {
     /// Dances the scenario.
     pub fn new(scenario: &Scenario) -> Result<Self, ScenarioError> {
         scenario.check()?;
-        let chart = scenario.chart()?;
-        let pattern = chart.pattern().clone();
-        let grid = scenario.grid(chart.swing)?;
-        let mut rng = ChaCha8Rng::seed_from_u64(scenario.seed);
-        let dancers =
-            Role::BOTH.map(|role| dance(scenario, chart, &pattern, &grid, role, &mut rng));
-        Ok(Self {
+        let charts = scenario.charts()?;
+        let grid = scenario.grid(charts[0].swing)?;
+        let faults = lay(&scenario.faults, &charts, scenario.seed)?;
+        let mut beat = 0.0;
+        let runs: Vec<Run> = charts
+            .into_iter()
+            .map(|chart| {
+                let run = Run {
+                    chart,
+                    pattern: chart.pattern().clone(),
+                    beat,
+                };
+                beat += f64::from(run.pattern.beats);
+                run
+            })
+            .collect();
+        let dancers = dance(scenario, &runs, &grid, &faults);
+        let seed = |role: Role| scenario.seed.wrapping_mul(31) ^ (0xA5 + role as u64);
+        let builds = Role::BOTH.map(|r| Build::of_person(scenario.people[r as usize]));
+        let mut p = Self {
             scenario: scenario.clone(),
-            chart,
-            pattern,
-            grid,
             dancers,
-        })
+            held: faults.iter().map(|f| held(f, &runs, &grid)).collect(),
+            faults,
+            natures: Role::BOTH.map(|r| Nature::new(seed(r))),
+            builds,
+            over: Vec::new(),
+            down: Vec::new(),
+            signal: Vec::new(),
+            prepared: [Vec::new(), Vec::new()],
+            levels: [Vec::new(), Vec::new()],
+            runs,
+            grid,
+        };
+        p.lay_paths();
+        Ok(p)
+    }
+
+    /// What the hands and the height do over the counts.
+    fn lay_paths(&mut self) {
+        for (r, run) in self.runs.iter().enumerate() {
+            let beat = self.grid.period_at(run.beat);
+            let time = |count: usize| run.time(&self.grid, count).unwrap_or(0.0);
+            let turned = overhead(run.chart);
+            if let [first, .., last] | [first @ last] = turned[..] {
+                let window = [
+                    time(first) - 0.7 * beat,
+                    time(last) + 0.5 * beat,
+                    0.5 * beat,
+                ];
+                self.over.push(window);
+            }
+            if let Some(locked) = into_arm_lock(run.chart)
+                && !self.shows("C9", Role::Leader, r)
+            {
+                // Down before it goes behind the back.
+                let at = time(locked);
+                self.down
+                    .push([at - 2.2 * beat, at - 0.2 * beat, 0.5 * beat]);
+            }
+            for role in Role::BOTH {
+                let rows = run.chart.rows(role);
+                for (i, row) in rows.iter().enumerate() {
+                    if row.judge.contains(&Watchpoint::Signal) {
+                        let late = self.size("C12", role, r) * beat;
+                        let at = time(row.count) + late;
+                        self.signal.push([at - 0.2 * beat, at + beat, 0.25 * beat]);
+                    }
+                    // Who prepares a turn that is the partner's alone winds up for it all the same.
+                    let partner = run.chart.rows(role.partner()).iter();
+                    let after = rows[i + 1..].iter();
+                    let next = after
+                        .chain(partner.filter(|n| n.count > row.count))
+                        .find(|n| n.turn != 0);
+                    if let (true, Some(next)) = (row.judge.contains(&Watchpoint::Prep), next) {
+                        let missing = self.size("R4", role, r);
+                        let by = -PREPARATION * f64::from(next.turn.signum()) * (1.0 - missing);
+                        let at = time(row.count);
+                        self.prepared[role as usize]
+                            .push(([at - 0.5 * beat, at + 0.6 * beat, 0.45 * beat], by));
+                    }
+                    let level = match row.level {
+                        Some(Level::Rise | Level::Up) => Some(1.0),
+                        Some(Level::Lower | Level::Down | Level::Flat) => Some(0.0),
+                        None => None,
+                    };
+                    if let Some(level) = level {
+                        let kept = 1.0 - self.size("L2", role, r);
+                        self.levels[role as usize].push((time(row.count), level * kept));
+                    }
+                }
+            }
+        }
+    }
+
+    fn shows(&self, id: &str, role: Role, run: usize) -> bool {
+        self.faults
+            .iter()
+            .any(|f| f.id == id && f.role == role && !f.counts[run].is_empty())
+    }
+
+    /// Size of a fault in a repetition, or nothing.
+    fn size(&self, id: &str, role: Role, run: usize) -> f64 {
+        self.faults
+            .iter()
+            .find(|f| f.id == id && f.role == role && !f.counts[run].is_empty())
+            .map_or(0.0, |f| f.size)
+    }
+
+    /// How much a fault holds at a moment, 0..1, and its size.
+    fn hold(&self, id: &str, role: Role, t: f64) -> [f64; 2] {
+        self.faults
+            .iter()
+            .zip(&self.held)
+            .find(|(f, _)| f.id == id && f.role == role)
+            .map_or([0.0; 2], |(f, windows)| [most(windows, t), f.size])
+    }
+
+    /// Size of a fault at a moment as it comes and goes.
+    fn now(&self, id: &str, role: Role, t: f64) -> f64 {
+        let [share, size] = self.hold(id, role, t);
+        share * size
     }
 
     /// What was asked for.
@@ -93,19 +232,39 @@ impl Performance {
         &self.scenario
     }
 
+    /// One of the phones; the first where there is no such one.
+    pub fn phone(&self, index: usize) -> &Phone {
+        let phones = &self.scenario.phones;
+        phones.get(index).unwrap_or(&phones[0])
+    }
+
     /// The count as it is played.
     pub fn grid(&self) -> &CountGrid {
         &self.grid
     }
 
-    /// Counts of one repetition.
+    /// Counts of one repetition of the first figure.
     pub fn pattern(&self) -> &CountPattern {
-        &self.pattern
+        &self.runs[0].pattern
     }
 
-    /// The figure.
+    /// The first figure.
     pub fn chart(&self) -> &'static Chart {
-        self.chart
+        self.runs[0].chart
+    }
+
+    /// The figure of each repetition.
+    pub fn charts(&self) -> impl Iterator<Item = &'static Chart> + '_ {
+        self.runs.iter().map(|r| r.chart)
+    }
+
+    /// Moment of a count of a repetition, seconds; none where there is no such count.
+    pub fn count_at(&self, repetition: u32, count: usize) -> Option<f64> {
+        self.runs.get(repetition as usize)?.time(&self.grid, count)
+    }
+
+    pub(crate) fn faults(&self) -> &[Laid] {
+        &self.faults
     }
 
     /// All arrivals of a role in time order.
@@ -113,239 +272,265 @@ impl Performance {
         &self.dancers[role as usize].arrivals
     }
 
+    /// Beats danced.
+    pub fn beats(&self) -> u32 {
+        self.runs.iter().map(|r| r.pattern.beats).sum()
+    }
+
     /// Length of the take in seconds: one second after the last repetition.
     pub fn length(&self) -> f64 {
-        let beats = f64::from(self.pattern.beats) * f64::from(self.scenario.repetitions);
-        self.grid.time_of(beats).secs() + 1.0
+        self.grid.time_of(f64::from(self.beats())).secs() + 1.0
     }
 
-    /// Moments of the frames that a phone with the scenario's rate takes.
-    pub fn frame_times(&self) -> Vec<MediaTime> {
-        let fps = self.scenario.fps;
-        (0..(self.length() * fps) as u32)
-            .map(|i| MediaTime::from_secs(f64::from(i) / fps))
-            .collect()
+    /// Moments of the frames that a phone takes, of its own clip.
+    pub fn frame_times(&self, phone: usize) -> Vec<MediaTime> {
+        self.phone(phone).frame_times(self.length())
     }
 
-    /// Both bodies at a moment of the clip, seconds.
+    /// Both bodies at a moment of the dance, seconds.
     pub fn bodies(&self, t: f64) -> [Body; 2] {
         let postures = Role::BOTH.map(|role| self.posture(role, t));
         let (arms, share) = self.arms(t);
-        Body::couple(postures, arms, share)
+        let path = HandPath {
+            over: most(&self.over, t),
+            down: most(&self.down, t),
+            signal: 0.12 * most(&self.signal, t),
+        };
+        Body::couple(postures, arms, share, &path)
     }
 
     /// How the couple hold each other before and after the last count that has come, and how far they
     /// are from the one to the other.
     fn arms(&self, t: f64) -> ([Arms<'_>; 2], f64) {
+        let first = self.runs[0].chart;
         let start = Arms {
-            position: self.chart.start.position,
-            holds: &self.chart.holds,
+            position: first.start.position,
+            holds: &first.holds,
         };
-        let layout = self.chart.layout();
-        let after = |count: usize| Arms {
-            position: layout.positions[count],
-            holds: &layout.holds[count],
+        let after = |run: usize, count: usize| {
+            let layout = self.runs[run].chart.layout();
+            Arms {
+                position: layout.positions[count],
+                holds: &layout.holds[count],
+            }
         };
         let beat = self.grid.beat_at(MediaTime::from_secs(t));
-        if beat < 0.0 {
-            return ([start; 2], 1.0);
-        }
-        let beats = f64::from(self.pattern.beats);
-        let last_repetition = self.scenario.repetitions.saturating_sub(1);
-        let repetition = ((beat / beats) as u32).min(last_repetition);
-        let into = beat - f64::from(repetition) * beats;
-        let come = |m: &CountMark| m.offset(self.grid.swing) <= into;
-        let Some(count) = self.pattern.marks.iter().rposition(come) else {
+        let Some(run) = self.runs.iter().rposition(|r| r.beat <= beat) else {
             return ([start; 2], 1.0);
         };
-        let before = match (count.checked_sub(1), repetition) {
-            (Some(c), _) => after(c),
+        let it = &self.runs[run];
+        let come = |m: &CountMark| it.beat + m.offset(it.chart.swing) <= beat;
+        let Some(count) = it.pattern.marks.iter().rposition(come) else {
+            return ([start; 2], 1.0);
+        };
+        let before = match (count.checked_sub(1), run) {
+            (Some(c), _) => after(run, c),
             (None, 0) => start,
-            (None, _) => after(self.pattern.marks.len() - 1),
+            (None, _) => after(run - 1, self.runs[run - 1].pattern.marks.len() - 1),
         };
-        let since = self
-            .grid
-            .time_of_count(&self.pattern, repetition, count)
-            .map_or(CHANGE, |at| t - at.secs());
-        ([before, after(count)], smooth(since / CHANGE))
+        let since = it.time(&self.grid, count).map_or(CHANGE, |at| t - at);
+        // Let go too early: the old hands are gone before the new ones come.
+        let next = it.time(&self.grid, count + 1);
+        for role in Role::BOTH {
+            let gap = self.size("C4", role, run);
+            let soon = next.is_some_and(|n| n - t < gap);
+            let changes = self
+                .faults
+                .iter()
+                .any(|f| f.id == "C4" && f.role == role && f.counts[run].contains(&(count + 1)));
+            if gap > 0.0 && soon && changes {
+                let none = Arms {
+                    position: after(run, count).position,
+                    holds: &[],
+                };
+                let share = next.map_or(1.0, |n| (gap - (n - t)) / CHANGE);
+                return ([after(run, count), none], smooth(share));
+            }
+        }
+        ([before, after(run, count)], smooth(since / CHANGE))
     }
 
     fn posture(&self, role: Role, t: f64) -> Posture {
         let dancer = &self.dancers[role as usize];
-        let height = self.scenario.heights[role as usize];
-        let mut feet = dancer.feet;
-        let mut lifts = [0.0; 2];
-        let mut facing = dancer.start.facing;
+        let start = dancer.start;
+        let mut feet = [start.left, start.right].map(|at| FootPose {
+            at: Point3::new(at[0], at[1], 0.0),
+            yaw: start.facing,
+            pitch: 0.0,
+        });
+        let mut facing = start.facing;
         // Share of the weight on the left foot.
         let mut left = 0.5;
         for a in &dancer.arrivals {
-            if t < a.leaves {
+            let way = &a.way;
+            if t < a.leaves.min(way.turn[0]).min(way.weight[0]) {
                 break;
             }
-            let s = smooth((t - a.leaves) / (a.at - a.leaves));
-            let i = a.foot as usize;
-            let (from, yaw) = feet[i];
-            feet[i] = (
-                [0, 1].map(|k| from[k] + s * (a.place[k] - from[k])),
-                yaw + s * (a.yaw - yaw),
-            );
-            if t < a.at {
-                lifts[i] = 0.022 * (std::f64::consts::PI * s).sin();
-            }
-            // The standing foot pivots with the body.
-            feet[a.foot.other() as usize].1 += s * (a.facing - facing);
-            facing += s * (a.facing - facing);
-            if a.weight {
+            let s = ((t - a.leaves) / (a.at - a.leaves)).clamp(0.0, 1.0);
+            swing(&mut feet[a.foot as usize], a, s);
+            let share = (t - way.turn[0]) / (way.turn[1] - way.turn[0]);
+            let share = smooth(share).powf(1.0 + way.uneven);
+            let turn = share * (a.facing - facing);
+            // The standing foot pivots with the body, as far as it is not stuck.
+            let stuck = way.stuck.min((a.facing - facing).abs()) * share * turn.signum();
+            feet[a.foot.other() as usize].yaw += turn - stuck;
+            facing += turn;
+            if a.weight || way.weight[0] > a.at {
                 let target = if a.foot == Foot::Left { 0.85 } else { 0.15 };
-                let reach = (a.at - a.leaves).max(0.12);
-                left += smooth((t - a.at + 0.75 * reach) / (1.1 * reach)) * (target - left);
+                left += smooth((t - way.weight[0]) / way.weight[1]) * (target - left);
             }
         }
-        let centre = [0, 1].map(|k| left * feet[0].0[k] + (1.0 - left) * feet[1].0[k]);
+        let rise = self.rise(role, t);
+        for foot in &mut feet {
+            // Up on the balls of the feet.
+            let up = ((rise - BY_KNEES).max(0.0) / self.builds[role as usize].foot).min(0.5);
+            foot.pitch += up.asin().to_degrees();
+        }
+        let centre = [0, 1].map(|k| left * feet[0].at[k] + (1.0 - left) * feet[1].at[k]);
+        self.above(role, t, (feet, centre, facing, rise))
+    }
+
+    /// The posture over the feet.
+    fn above(
+        &self,
+        role: Role,
+        t: f64,
+        (feet, centre, facing, rise): ([FootPose; 2], [f64; 2], f64, f64),
+    ) -> Posture {
+        let nature = &self.natures[role as usize];
+        let much = self.scenario.nature;
+        let height = self.scenario.heights[role as usize];
+        let now = |id: &str| self.now(id, role, t);
+        let prepared: f64 = self.prepared[role as usize]
+            .iter()
+            .map(|(w, by)| within(w, t) * by)
+            .sum();
+        let chest = facing + prepared + SWAY * much * nature.chest.at(t);
+        let jerk = now("L5");
+        let beat = self.grid.beat_at(MediaTime::from_secs(t));
+        let bob = now("L1") * 0.5 * (1.0 - (std::f64::consts::TAU * beat).cos());
+        let (s, c) = facing.to_radians().sin_cos();
+        // Sinking until the knee bends so far: half of the angle at either bone.
+        let [share, bent] = self.hold("L4", role, t);
+        let legs = self.builds[role as usize].thigh + self.builds[role as usize].shank;
+        let sink = share * legs * (1.0 - (0.5 * bent).to_radians().cos());
+        let wide = [
+            self.hold("F1", role, t),
+            self.hold("F2", role, t),
+            self.hold("K1", role, t),
+        ];
+        let elbow = wide
+            .into_iter()
+            .enumerate()
+            .map(|(i, [share, size])| {
+                // Stiff in the compression: as open as before it, but for what it gives.
+                [share, if i == 2 { 150.0 - size } else { size }]
+            })
+            .max_by(|a, b| a[0].total_cmp(&b[0]))
+            .unwrap_or_default();
+        let hands =
+            [0, 1, 2].map(|k| HANDS * much * nature.hands[k].at(t) + jerk * nature.jerks[k].at(t));
+        let over = self.hold("C10", role, t);
         Posture {
             height,
-            centre,
-            facing,
-            feet: [0, 1].map(|i| (Point3::new(feet[i].0[0], feet[i].0[1], lifts[i]), feet[i].1)),
-            lean: self.lean(role, t),
-            rise: self.rise(t),
+            build: self.builds[role as usize],
+            centre: [
+                centre[0] + jerk * c * nature.jerks[0].at(t),
+                centre[1] + jerk * s * nature.jerks[1].at(t),
+            ],
+            facing: [facing, chest, chest + GAZE * much * nature.gaze.at(t)],
+            feet,
+            lean: [
+                SWAY * much * nature.lean.at(t) + now("P1") + now("K7") - now("P3"),
+                SWAY * much * nature.tilt.at(t) + now("P4") + now("R7"),
+            ],
+            hips_back: now("P2"),
+            head_ahead: now("P5"),
+            rise: rise - bob - sink,
+            edge: now("S12"),
+            arms: ArmWays {
+                elbow,
+                elbow_by: -now("F4"),
+                dropped: self.hold("F3", role, t),
+                wrist: now("F5"),
+                ahead: now("R5"),
+                aside: now("C8"),
+                face: over,
+                tremble: hands,
+            },
         }
     }
 
-    /// Lean away from the partner, degrees: grows toward the stretch count and dies away after it.
-    fn lean(&self, role: Role, t: f64) -> f64 {
-        let beat = self.grid.beat_at(MediaTime::from_secs(t));
-        let beats = f64::from(self.pattern.beats);
-        let rep = (beat / beats).floor();
-        let Some(lean) = self.dancers[role as usize].lean.get(rep.max(0.0) as usize) else {
+    /// Share of the height by which a dancer is up: up after a count that rises, down by one that lowers.
+    fn rise(&self, role: Role, t: f64) -> f64 {
+        let levels = &self.levels[role as usize];
+        let i = levels.partition_point(|l| l.0 <= t);
+        let Some(b) = i.checked_sub(1) else {
             return 0.0;
         };
-        let peak = self
-            .chart
-            .stretch()
-            .and_then(|c| self.pattern.marks.get(c))
-            .map_or(beats / 2.0, |m| m.offset(self.grid.swing));
-        let away = (beat - rep * beats - peak).abs();
-        lean * (1.0 - 0.8 * smooth(away / 2.0))
-    }
-
-    fn rise(&self, t: f64) -> f64 {
-        if self.chart.slotted {
-            return 0.0;
+        let (since, now) = levels[b];
+        let before = b.checked_sub(1).map_or(0.0, |k| levels[k].1);
+        let (next, until) = levels.get(i).map_or((now, since + 9.0), |l| (l.1, l.0));
+        let quick = (0.45 * (until - since)).clamp(0.05, 0.5);
+        let mut level = before;
+        if now > before {
+            level += smooth((t - since) / quick) * (now - before);
+        } else {
+            level = now;
         }
-        let beat = self.grid.beat_at(MediaTime::from_secs(t));
-        if beat < 0.0 {
-            return 0.0;
+        if next < now {
+            level += smooth((t - until + quick) / quick) * (next - now);
         }
-        // Up over the slow, down into the break: once in half a figure.
-        let half = 0.5 * f64::from(self.pattern.beats);
-        0.012 * (std::f64::consts::PI * beat.rem_euclid(half) / half).sin()
+        RISE * level
     }
 }
 
-/// In which repetitions a role's habits show: as many as their share says, spread by the seed.
-pub(crate) fn showing(scenario: &Scenario, role: Role) -> Vec<bool> {
-    let all = scenario.repetitions as usize;
-    let share = scenario.habits[role as usize].share;
-    let many = (share * all as f64).round() as usize;
-    let mut order: Vec<usize> = (0..all).collect();
-    // A draw of its own, so that the rest of the dance does not change with the share.
-    let mut rng = ChaCha8Rng::seed_from_u64(scenario.seed.rotate_left(17) ^ role as u64);
-    order.shuffle(&mut rng);
-    let mut shows = vec![false; all];
-    for i in order.into_iter().take(many) {
-        shows[i] = true;
+/// The moving foot at a share of its way: it peels off from heel to ball, swings, and meets the floor
+/// with its ball or its heel.
+fn swing(foot: &mut FootPose, a: &Arrival, s: f64) {
+    use std::f64::consts::PI;
+    if s <= 0.0 {
+        return;
     }
-    shows
-}
-
-fn dance(
-    scenario: &Scenario,
-    chart: &Chart,
-    pattern: &CountPattern,
-    grid: &CountGrid,
-    role: Role,
-    rng: &mut ChaCha8Rng,
-) -> Dancer {
-    let showing = showing(scenario, role);
-    let stride = Stride::joined(role, scenario.heights);
-    let mut draw = |sigma: f64| -> f64 {
-        let z: f64 = StandardNormal.sample(rng);
-        sigma * z.clamp(-2.5, 2.5)
+    let way = &a.way;
+    // Down and flat a little before it counts as arrived.
+    let moved = smooth((s - 0.12) / 0.68);
+    let to = Point3::new(a.place[0], a.place[1], 0.0);
+    let mut at = foot.at + (to - foot.at) * moved;
+    let aside = (foot.yaw + moved * (a.yaw - foot.yaw) + 90.0 * a.foot.side()).to_radians();
+    let bulge = (PI * moved).sin();
+    at.x += way.out * bulge * aside.cos();
+    at.y += way.out * bulge * aside.sin();
+    at.z = way.lift * bulge;
+    let contact = if a.heel_first { -16.0 } else { 13.0 };
+    let peel = way.peel * (PI * (s / 0.5).min(1.0)).sin();
+    let land = contact * (PI * ((s - 0.5) / 0.35).clamp(0.0, 1.0)).sin();
+    *foot = FootPose {
+        at,
+        yaw: foot.yaw + moved * (a.yaw - foot.yaw),
+        pitch: if s < 1.0 { peel + land } else { 0.0 },
     };
-    let mut apart = chart.start;
-    apart.gap *= scenario.closeness;
-    let start = start_stance(&apart, role, scenario.heights);
-    let mut stance = start;
-    let mut arrivals: Vec<Arrival> = Vec::new();
-    let mut before = scenario.lead_in - 0.6;
-    let clean = Habits::default();
-    let ways: Vec<&Habits> = showing
-        .iter()
-        .map(|s| {
-            if *s {
-                &scenario.habits[role as usize]
-            } else {
-                &clean
-            }
-        })
-        .collect();
-    for (repetition, habits) in (0..scenario.repetitions).zip(&ways) {
-        let mut rows = chart.rows(role).to_vec();
-        for row in rows.iter_mut().filter(|r| r.action == Action::Step) {
-            row.size *= habits.stride;
-        }
-        let (steps, next) = floor_path(&rows, stance, stride);
-        stance = next;
-        for step in steps {
-            let row = &rows[step.row];
-            let Some(count_at) = grid.time_of_count(pattern, repetition, row.count) else {
+}
+
+/// When a fault holds: from shortly before its counts to shortly after them.
+fn held(fault: &Laid, runs: &[Run], grid: &CountGrid) -> Vec<Window> {
+    let mut out: Vec<Window> = Vec::new();
+    for (run, counts) in runs.iter().zip(&fault.counts) {
+        let beat = grid.period_at(run.beat);
+        let edge = 0.3 * beat;
+        for count in counts {
+            let Some(at) = run.time(grid, *count) else {
                 continue;
             };
-            let at = (count_at.secs() + habits.late + draw(TIMING.hypot(habits.uneven)))
-                .max(before + 0.08);
-            let touched = habits.touches == Some(row.count);
-            let mut place = Vector2::from(step.to);
-            let back = matches!(
-                row.direction,
-                Direction::Back | Direction::BackLeft | Direction::BackRight
-            );
-            if row.action == Action::Step && back {
-                // Outward: a left foot going back swings to the dancer's left.
-                let angle = (-habits.thrown * row.foot.side()).to_radians();
-                let travel = place - Vector2::from(step.from);
-                let (s, c) = angle.sin_cos();
-                place = Vector2::from(step.from)
-                    + Vector2::new(c * travel.x - s * travel.y, s * travel.x + c * travel.y);
+            let window = [at - 0.4 * beat, at + 0.6 * beat, edge];
+            match out.last_mut() {
+                // Neighbouring counts are one stretch.
+                Some(last) if window[0] < last[1] => last[1] = window[1],
+                _ => out.push(window),
             }
-            if row.count > 0 {
-                place.y += habits.drift;
-            }
-            place += Vector2::new(draw(LANDING), draw(LANDING));
-            let twist = if row.count > 1 { habits.twisted } else { 0.0 };
-            let leaves = (before + 0.02).max(at - 0.34);
-            arrivals.push(Arrival {
-                repetition,
-                count: row.count,
-                foot: row.foot,
-                weight: row.action.takes_weight() && !touched,
-                at,
-                leaves,
-                place: place.into(),
-                yaw: step.facing + twist + draw(HEADING),
-                facing: step.facing,
-            });
-            before = at;
         }
     }
-    let lean = ways.iter().map(|h| h.lean_away + draw(LEAN)).collect();
-    let feet = [start.left, start.right].map(|p| (p, start.facing));
-    Dancer {
-        start,
-        arrivals,
-        lean,
-        feet,
-    }
+    out
 }
 
 /// Whether hands are joined in front (open) or the frame is closed.
@@ -358,176 +543,4 @@ pub(crate) fn open(position: Position) -> bool {
             | Position::CounterPromenade
             | Position::OutsidePartner
     )
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::scenario::Habits;
-    use upright_core::body::Landmark;
-    use upright_core::chart::vocabulary::Hand;
-    use upright_core::chart::{Hold, charts};
-
-    fn every_scenario() -> Vec<Scenario> {
-        charts()
-            .iter()
-            .flat_map(|c| {
-                [[1.82, 1.66], [1.7, 1.7], [1.9, 1.55]].map(|heights| Scenario {
-                    chart: c.id.clone(),
-                    bpm: 0.5 * (c.tempo[0] + c.tempo[1]),
-                    heights,
-                    repetitions: 2,
-                    seed: 5,
-                    ..Scenario::default()
-                })
-            })
-            .collect()
-    }
-
-    #[test]
-    fn bones_keep_their_length_and_nothing_sinks() {
-        for s in every_scenario() {
-            let p = Performance::new(&s).unwrap();
-            let bones = [
-                [Landmark::LeftHip, Landmark::LeftKnee],
-                [Landmark::LeftKnee, Landmark::LeftAnkle],
-                [Landmark::RightHip, Landmark::RightKnee],
-                [Landmark::LeftShoulder, Landmark::LeftElbow],
-                [Landmark::RightElbow, Landmark::RightWrist],
-                [Landmark::LeftHeel, Landmark::LeftToe],
-            ];
-            let length = |b: &Body, [from, to]: [Landmark; 2]| (b.joint(from) - b.joint(to)).norm();
-            let first = p.bodies(0.0);
-            let mut t = 0.0;
-            while t < p.length() {
-                let now = p.bodies(t);
-                for (a, b) in now.iter().zip(&first) {
-                    for bone in bones {
-                        let (l, l0) = (length(a, bone), length(b, bone));
-                        assert!(
-                            (l - l0).abs() < 0.01,
-                            "{} {bone:?} {l} {l0} at {t}",
-                            s.chart
-                        );
-                    }
-                    for j in Landmark::ALL {
-                        assert!(a.joint(j).z > -1e-6, "{} {j:?} at {t}", s.chart);
-                    }
-                }
-                t += 0.05;
-            }
-        }
-    }
-
-    #[test]
-    fn a_planted_foot_stands_still() {
-        for s in every_scenario() {
-            let p = Performance::new(&s).unwrap();
-            for role in Role::BOTH {
-                for pair in p.arrivals(role).windows(2) {
-                    let foot = pair[0].foot;
-                    let [heel, _] = Landmark::heel_toe(foot);
-                    let at = |t: f64| p.bodies(t)[role as usize].joint(heel);
-                    let moved = (at(pair[0].at) - at(pair[1].at - 1e-4)).norm();
-                    if pair[1].foot != foot && pair[1].facing == pair[0].facing {
-                        assert!(moved < 1e-6, "{} {role:?} slides {moved}", s.chart);
-                    }
-                }
-            }
-        }
-    }
-
-    #[test]
-    fn held_hands_are_together_and_hands_on_the_body_lie_there() {
-        let wrist = |b: &Body, hand| {
-            let foot = match hand {
-                Hand::Left => Foot::Left,
-                Hand::Right => Foot::Right,
-            };
-            b.joint(Landmark::arm(foot)[2])
-        };
-        let (mut joined, mut all) = (0, 0);
-        for s in every_scenario() {
-            let p = Performance::new(&s).unwrap();
-            let layout = p.chart().layout();
-            for (count, holds) in layout.holds.iter().enumerate() {
-                // Just before the next count, when every change of hands is made.
-                let next = p.pattern().marks.get(count + 1);
-                let beat = next.map_or(f64::from(p.pattern().beats), |m| m.offset(p.grid().swing));
-                let [l, f] = p.bodies(p.grid().time_of(beat).secs() - 0.002);
-                for hold in holds {
-                    let Hold::Hands(a, b) = *hold else { continue };
-                    let apart = (wrist(&l, a) - wrist(&f, b)).norm();
-                    all += 1;
-                    // A hand's length on either side.
-                    joined += usize::from(apart < 2.05 * 0.06 * l.height.max(f.height));
-                }
-            }
-        }
-        let share = f64::from(joined as u32) / f64::from(all as u32);
-        assert!(share > 0.95, "{joined} of {all}");
-    }
-
-    #[test]
-    fn habits_show_in_the_motion() {
-        let mut s = Scenario::default();
-        s.habits[0].late = 0.12;
-        s.habits[1] = Habits {
-            drift: 0.25,
-            touches: Some(5),
-            ..Habits::default()
-        };
-        let p = Performance::new(&s).unwrap();
-        let clean = Performance::new(&Scenario::default()).unwrap();
-        let late: f64 = p
-            .arrivals(Role::Leader)
-            .iter()
-            .zip(clean.arrivals(Role::Leader))
-            .map(|(a, b)| a.at - b.at)
-            .sum::<f64>()
-            / 32.0;
-        assert!((late - 0.12).abs() < 0.02, "{late}");
-        let touched = p
-            .arrivals(Role::Follower)
-            .iter()
-            .filter(|a| !a.weight)
-            .count();
-        assert_eq!(touched, 4);
-        assert!(
-            (p.arrivals(Role::Follower)[3].place[1]
-                - clean.arrivals(Role::Follower)[3].place[1]
-                - 0.25)
-                .abs()
-                < 1e-9
-        );
-    }
-
-    #[test]
-    fn what_cannot_be_danced_is_refused() {
-        let bad = [
-            Scenario {
-                chart: "none".into(),
-                ..Scenario::default()
-            },
-            Scenario {
-                bpm: 700.0,
-                ..Scenario::default()
-            },
-            Scenario {
-                heights: [0.2, 1.7],
-                ..Scenario::default()
-            },
-            Scenario {
-                size: [1281, 720],
-                ..Scenario::default()
-            },
-            Scenario {
-                fps: f64::NAN,
-                ..Scenario::default()
-            },
-        ];
-        for s in bad {
-            assert!(Performance::new(&s).is_err(), "{s:?}");
-        }
-    }
 }

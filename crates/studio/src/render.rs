@@ -13,11 +13,12 @@ use upright_core::units::{Foot, Role};
 
 use crate::body::Body;
 use crate::motion::Performance;
+use crate::scenario::Phone;
 
-/// Draws frames of one performance.
+/// Draws frames of one performance as one of its phones sees them.
 pub struct Renderer<'a> {
     performance: &'a Performance,
-    camera: Camera,
+    phone: Phone,
     hall: Pixmap,
 }
 
@@ -88,24 +89,29 @@ fn polygon(points: &[Point2<f64>]) -> Option<Path> {
 
 impl<'a> Renderer<'a> {
     /// `None` when the picture has no size.
-    pub fn new(performance: &'a Performance) -> Option<Self> {
-        let [w, h] = performance.scenario().size;
-        let camera = performance.scenario().camera();
-        let mut hall = Pixmap::new(w, h)?;
-        paint_hall(&mut hall, &camera, performance.scenario().reference);
+    pub fn new(performance: &'a Performance, phone: usize) -> Option<Self> {
+        let phone = *performance.phone(phone);
+        let mut hall = Pixmap::new(phone.size[0], phone.size[1])?;
+        paint_hall(&mut hall, &phone.camera(), performance.scenario().reference);
         Some(Self {
             performance,
-            camera,
+            phone,
             hall,
         })
     }
 
-    /// Frame at a moment, as RGBA bytes row by row.
+    /// Frame at a moment of the dance, as RGBA bytes row by row.
     pub fn frame(&self, seconds: f64) -> Vec<u8> {
+        let camera = self.phone.camera_at(seconds);
         let mut picture = self.hall.clone();
+        if self.phone.shake > 0.0 {
+            // A moving phone sees another wall each time.
+            picture.fill(Color::BLACK);
+            paint_hall(&mut picture, &camera, self.performance.scenario().reference);
+        }
         let bodies = self.performance.bodies(seconds);
         for body in &bodies {
-            self.shadow(&mut picture, body);
+            shadow(&camera, &mut picture, body);
         }
         let mut limbs: Vec<Limb> = Role::BOTH
             .iter()
@@ -123,12 +129,12 @@ impl<'a> Renderer<'a> {
             .collect();
         limbs.sort_by(|a, b| {
             let depth = |l: &Limb| {
-                self.camera.depth(nalgebra::center(&l.from.0, &l.to.0)) - l.from.1.max(l.to.1)
+                camera.depth(nalgebra::center(&l.from.0, &l.to.0)) - l.from.1.max(l.to.1)
             };
             depth(b).total_cmp(&depth(a))
         });
         for limb in &limbs {
-            self.limb(&mut picture, limb);
+            paint_limb(&camera, &mut picture, limb);
         }
         picture.take()
     }
@@ -144,60 +150,58 @@ impl<'a> Renderer<'a> {
                 .collect::<Vec<_>>()
         })
     }
+}
 
-    fn shadow(&self, picture: &mut Pixmap, body: &Body) {
-        let feet = [Foot::Left, Foot::Right].map(|f| {
-            let [heel, toe] = Landmark::heel_toe(f).map(|l| body.joint(l));
-            nalgebra::center(&heel, &toe)
-        });
-        let middle = nalgebra::center(&feet[0], &feet[1]);
-        for (centre, radius, alpha) in [
-            (Point3::new(middle.x + 0.10, middle.y + 0.12, 0.0), 0.34, 34),
-            (Point3::new(feet[0].x, feet[0].y, 0.0), 0.16, 60),
-            (Point3::new(feet[1].x, feet[1].y, 0.0), 0.16, 60),
-        ] {
-            let ring: Option<Vec<Point2<f64>>> = (0..24)
-                .map(|i| {
-                    let (s, c) = (f64::from(i) * std::f64::consts::TAU / 24.0).sin_cos();
-                    self.camera
-                        .project(centre + Vector3::new(c, s, 0.0) * radius)
-                })
-                .collect();
-            if let Some(path) = ring.and_then(|r| polygon(&r)) {
-                picture.fill_path(
-                    &path,
-                    &paint([30, 18, 8], alpha),
-                    FillRule::Winding,
-                    Transform::identity(),
-                    None,
-                );
-            }
-        }
-    }
-
-    /// A limb in three tones, light from the upper left.
-    fn limb(&self, picture: &mut Pixmap, limb: &Limb) {
-        let see = |(at, radius): (Point3<f64>, f64)| {
-            let p = self.camera.project(at)?;
-            Some((p, radius * self.camera.focal / self.camera.depth(at)))
-        };
-        let (Some((a, ra)), Some((b, rb))) = (see(limb.from), see(limb.to)) else {
-            return;
-        };
-        for (tone, size, shift) in [(0.68, 1.0, 0.0), (1.0, 0.84, -0.10), (1.12, 0.42, -0.30)] {
-            let move_by =
-                |p: Point2<f64>, r: f64| Point2::new(p.x + shift * r, p.y + 0.6 * shift * r);
-            let Some(path) = cone(move_by(a, ra), ra * size, move_by(b, rb), rb * size) else {
-                continue;
-            };
+fn shadow(camera: &Camera, picture: &mut Pixmap, body: &Body) {
+    let feet = [Foot::Left, Foot::Right].map(|f| {
+        let [heel, toe] = Landmark::heel_toe(f).map(|l| body.joint(l));
+        nalgebra::center(&heel, &toe)
+    });
+    let middle = nalgebra::center(&feet[0], &feet[1]);
+    for (centre, radius, alpha) in [
+        (Point3::new(middle.x + 0.10, middle.y + 0.12, 0.0), 0.34, 34),
+        (Point3::new(feet[0].x, feet[0].y, 0.0), 0.16, 60),
+        (Point3::new(feet[1].x, feet[1].y, 0.0), 0.16, 60),
+    ] {
+        let ring: Option<Vec<Point2<f64>>> = (0..24)
+            .map(|i| {
+                let (s, c) = (f64::from(i) * std::f64::consts::TAU / 24.0).sin_cos();
+                camera.project(centre + Vector3::new(c, s, 0.0) * radius)
+            })
+            .collect();
+        if let Some(path) = ring.and_then(|r| polygon(&r)) {
             picture.fill_path(
                 &path,
-                &paint(shaded(limb.colour, tone), 255),
+                &paint([30, 18, 8], alpha),
                 FillRule::Winding,
                 Transform::identity(),
                 None,
             );
         }
+    }
+}
+
+/// A limb in three tones, light from the upper left.
+fn paint_limb(camera: &Camera, picture: &mut Pixmap, limb: &Limb) {
+    let see = |(at, radius): (Point3<f64>, f64)| {
+        let p = camera.project(at)?;
+        Some((p, radius * camera.focal / camera.depth(at)))
+    };
+    let (Some((a, ra)), Some((b, rb))) = (see(limb.from), see(limb.to)) else {
+        return;
+    };
+    for (tone, size, shift) in [(0.68, 1.0, 0.0), (1.0, 0.84, -0.10), (1.12, 0.42, -0.30)] {
+        let move_by = |p: Point2<f64>, r: f64| Point2::new(p.x + shift * r, p.y + 0.6 * shift * r);
+        let Some(path) = cone(move_by(a, ra), ra * size, move_by(b, rb), rb * size) else {
+            continue;
+        };
+        picture.fill_path(
+            &path,
+            &paint(shaded(limb.colour, tone), 255),
+            FillRule::Winding,
+            Transform::identity(),
+            None,
+        );
     }
 }
 
@@ -316,6 +320,24 @@ fn limbs(body: &Body, wear: &Clothes) -> Vec<Limb> {
     out
 }
 
+/// The part of a polygon that lies in front of the lens.
+fn in_front(camera: &Camera, corners: &[Point3<f64>]) -> Vec<Point3<f64>> {
+    const NEAR: f64 = 0.15;
+    let mut out = Vec::new();
+    for (i, a) in corners.iter().enumerate() {
+        let b = &corners[(i + 1) % corners.len()];
+        let (da, db) = (camera.depth(*a) - NEAR, camera.depth(*b) - NEAR);
+        if da >= 0.0 {
+            out.push(*a);
+        }
+        if da * db < 0.0 {
+            out.push(a + (b - a) * (da / (da - db)));
+        }
+    }
+    out
+}
+
+/// A room with the back wall of the phone's usual side at `WALL`, windows in it, and a plank floor.
 fn paint_hall(picture: &mut Pixmap, camera: &Camera, reference: [f64; 2]) {
     let (w, h) = (picture.width() as f32, picture.height() as f32);
     let mut wall = Paint::default();
@@ -334,10 +356,16 @@ fn paint_hall(picture: &mut Pixmap, camera: &Camera, reference: [f64; 2]) {
     if let Some(rect) = tiny_skia::Rect::from_xywh(0.0, 0.0, w, h) {
         picture.fill_rect(rect, &wall, Transform::identity(), None);
     }
+    // Through a bent lens straight edges are curves.
+    let parts = if camera.bend == 0.0 { 1 } else { 12 };
     let mut quad = |corners: [[f64; 3]; 4], rgb: Rgb, alpha: u8| {
-        let seen: Option<Vec<_>> = corners
-            .iter()
-            .map(|c| camera.project((*c).into()))
+        let shown = in_front(camera, &corners.map(Point3::from));
+        let seen: Option<Vec<_>> = (0..shown.len())
+            .flat_map(|i| {
+                let (a, b) = (shown[i], shown[(i + 1) % shown.len()]);
+                (0..parts).map(move |k| a + (b - a) * (f64::from(k) / f64::from(parts)))
+            })
+            .map(|c| camera.project(c))
             .collect();
         if let Some(path) = seen.and_then(|s| polygon(&s)) {
             picture.fill_path(
@@ -349,81 +377,70 @@ fn paint_hall(picture: &mut Pixmap, camera: &Camera, reference: [f64; 2]) {
             );
         }
     };
-    for x in [-3.6, -0.5, 2.6] {
-        quad(
-            [
-                [x, WALL, 1.2],
-                [x + 1.1, WALL, 1.2],
-                [x + 1.1, WALL, 2.5],
-                [x, WALL, 2.5],
-            ],
-            [150, 172, 184],
-            255,
-        );
-        for (a, b, c, d) in [(0.0, 1.1, 1.82, 1.88), (0.52, 0.58, 1.2, 2.5)] {
-            quad(
-                [
-                    [x + a, WALL, c],
-                    [x + b, WALL, c],
-                    [x + b, WALL, d],
-                    [x + a, WALL, d],
-                ],
-                [214, 212, 200],
-                255,
-            );
-        }
-    }
-    let near = camera.position.y + 0.9;
-    let planks = ((WALL - near) / 0.14).ceil() as i32;
+    walls(&mut quad, camera);
+    let planks = ((WALL + SIDE) / 0.14).ceil() as i32;
     for i in 0..planks {
         let y = WALL - 0.14 * f64::from(i);
         // A fixed pattern of tones and joints; the hall is always the same hall.
         let tone = 0.92 + 0.16 * (f64::from((i * 7919) % 97) / 97.0);
-        quad(
-            [
-                [-9.0, y, 0.0],
-                [9.0, y, 0.0],
-                [9.0, y - 0.14, 0.0],
-                [-9.0, y - 0.14, 0.0],
-            ],
-            shaded([168, 124, 84], tone),
-            255,
-        );
-        quad(
-            [
-                [-9.0, y, 0.0],
-                [9.0, y, 0.0],
-                [9.0, y - 0.006, 0.0],
-                [-9.0, y - 0.006, 0.0],
-            ],
-            [96, 66, 40],
-            150,
-        );
-        for k in -5..5 {
-            let x = 1.8 * f64::from(k) + 1.8 * (f64::from((i * 5413 + 17) % 89) / 89.0);
+        let mut strip = |[x0, x1]: [f64; 2], wide: f64, rgb: Rgb, alpha: u8| {
             quad(
                 [
-                    [x, y, 0.0],
-                    [x + 0.006, y, 0.0],
-                    [x + 0.006, y - 0.14, 0.0],
-                    [x, y - 0.14, 0.0],
+                    [x0, y, 0.0],
+                    [x1, y, 0.0],
+                    [x1, y - wide, 0.0],
+                    [x0, y - wide, 0.0],
                 ],
-                [96, 66, 40],
-                150,
+                rgb,
+                alpha,
             );
+        };
+        strip([-SIDE, SIDE], 0.14, shaded([168, 124, 84], tone), 255);
+        strip([-SIDE, SIDE], 0.006, [96, 66, 40], 150);
+        for k in -4..4 {
+            let x = 1.8 * f64::from(k) + 1.8 * (f64::from((i * 5413 + 17) % 89) / 89.0);
+            strip([x, x + 0.006], 0.14, [96, 66, 40], 150);
         }
     }
-    quad(
-        [
-            [-9.0, WALL, 0.0],
-            [9.0, WALL, 0.0],
-            [9.0, WALL, 0.16],
-            [-9.0, WALL, 0.16],
-        ],
-        [92, 80, 68],
-        255,
-    );
     tape(&mut quad, reference);
+}
+
+/// Half of the room's length, metres.
+const SIDE: f64 = 7.5;
+
+/// The walls that the phone sees from inside, with windows, a door and a skirting.
+fn walls(quad: &mut impl FnMut([[f64; 3]; 4], Rgb, u8), camera: &Camera) {
+    let at = camera.position;
+    // Each wall: from one end to the other, its tone, and whether the phone is on its inner side.
+    let all = [
+        ([-SIDE, WALL], [SIDE, WALL], 0.98, at.y < WALL),
+        ([-SIDE, -SIDE], [-SIDE, WALL], 0.93, at.x > -SIDE),
+        ([SIDE, -SIDE], [SIDE, WALL], 0.95, at.x < SIDE),
+        ([-SIDE, -SIDE], [SIDE, -SIDE], 1.0, at.y > -SIDE),
+    ];
+    for ([x0, y0], [x1, y1], tone, inside) in all {
+        if !inside {
+            continue;
+        }
+        let long = (x1 - x0).hypot(y1 - y0);
+        let mut panel = |[from, to]: [f64; 2], [low, high]: [f64; 2], rgb: Rgb| {
+            let on = |s: f64, z: f64| [x0 + (x1 - x0) * s / long, y0 + (y1 - y0) * s / long, z];
+            quad(
+                [on(from, low), on(to, low), on(to, high), on(from, high)],
+                shaded(rgb, tone),
+                255,
+            );
+        };
+        panel([0.0, long], [0.0, 4.2], [188, 191, 183]);
+        panel([0.0, long], [0.0, 0.16], [92, 80, 68]);
+        let mut from = 0.9;
+        while from + 1.1 < long {
+            panel([from, from + 1.1], [1.2, 2.5], [150, 172, 184]);
+            panel([from, from + 1.1], [1.82, 1.88], [214, 212, 200]);
+            panel([from + 0.52, from + 0.58], [1.2, 2.5], [214, 212, 200]);
+            from += 3.1;
+        }
+    }
 }
 
 /// The reference in white tape with dark crosses on its corners and edge middles.
@@ -462,8 +479,8 @@ mod tests {
     #[test]
     fn the_dancers_are_where_the_camera_sees_them() {
         let p = Performance::new(&Scenario::default()).unwrap();
-        let r = Renderer::new(&p).unwrap();
-        let [w, h] = p.scenario().size;
+        let r = Renderer::new(&p, 0).unwrap();
+        let [w, h] = p.phone(0).size;
         for t in [0.5, 3.0, 6.2] {
             let frame = r.frame(t);
             assert_eq!(frame.len(), (4 * w * h) as usize);
@@ -472,7 +489,7 @@ mod tests {
                     &body.joint(Landmark::LeftHip),
                     &body.joint(Landmark::RightShoulder),
                 );
-                let q = p.scenario().camera().project(chest).unwrap();
+                let q = p.phone(0).camera().project(chest).unwrap();
                 let i = 4 * (q.y as usize * w as usize + q.x as usize);
                 let miss: i32 = (0..3)
                     .map(|k| (i32::from(frame[i + k]) - i32::from(colour[k])).abs())

@@ -6,7 +6,10 @@ use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use serde::{Deserialize, Serialize};
 
+use upright_core::units::MediaTime;
+
 use crate::motion::Performance;
+use crate::scenario::Phone;
 
 const RATE: u32 = 22_050;
 
@@ -41,13 +44,15 @@ pub struct Sound {
 /// Sound in the making, −1..1.
 struct Mix {
     samples: Vec<f64>,
+    phone: Phone,
     rng: ChaCha8Rng,
 }
 
 impl Mix {
-    /// Adds what `wave` gives from a moment on: seconds since then and a fresh noise sample in −1..1.
+    /// Adds what `wave` gives from a moment of the dance on: seconds since then and a fresh noise sample
+    /// in −1..1. What began before the clip is left out.
     fn add(&mut self, at: f64, length: f64, mut wave: impl FnMut(f64, f64) -> f64) {
-        let first = (at * f64::from(RATE)).round();
+        let first = (self.phone.shown(at) * f64::from(RATE)).round();
         if first < 0.0 {
             return;
         }
@@ -122,21 +127,21 @@ const CHORDS: [(i32, bool); PHRASE as usize] = [
     (10, false),
 ];
 
-/// The sound of a performance. Beats before the first 1 are played as well, as far back as the clip
-/// goes.
-pub fn soundtrack(performance: &Performance) -> Vec<u8> {
+/// The sound of a performance as one of the phones hears it. Beats before the first 1 are played as
+/// well, as far back as the clip goes.
+pub fn soundtrack(performance: &Performance, phone: usize) -> Vec<u8> {
     let scenario = performance.scenario();
-    let samples = (performance.length() * f64::from(RATE)) as usize;
+    let phone = *performance.phone(phone);
+    let whole = phone.shown(performance.length()).max(0.0);
     let mut mix = Mix {
-        samples: vec![0.0; samples],
+        samples: vec![0.0; (whole * f64::from(RATE)) as usize],
+        phone,
         rng: ChaCha8Rng::seed_from_u64(scenario.seed ^ 0x50_4e_44),
     };
     let beats = performance.pattern().beats as i32;
-    let last = beats * scenario.repetitions as i32;
-    let first = performance
-        .grid()
-        .beat_at(upright_core::units::MediaTime(0))
-        .ceil() as i32;
+    let last = performance.beats() as i32;
+    let begin = MediaTime::from_secs(phone.clock.min(0.0));
+    let first = performance.grid().beat_at(begin).ceil() as i32;
     let sound = scenario.sound;
     match sound.music {
         Music::Clicks => clicks(performance, &mut mix, (-beats).max(first)..last),
@@ -147,8 +152,7 @@ pub fn soundtrack(performance: &Performance) -> Vec<u8> {
     }
     if sound.room > 0.0 {
         let mut low = 0.0;
-        let whole = performance.length();
-        mix.add(0.0, whole, |_, noise| {
+        mix.add(phone.clock, whole, |_, noise| {
             // Rooms are dull: mostly the low part.
             low += 0.12 * (noise - low);
             sound.room * (2.2 * low + 0.15 * noise)
@@ -215,12 +219,11 @@ fn band(performance: &Performance, mix: &mut Mix, span: std::ops::Range<i32>) {
 
 /// A tone for each count, rising through the figure, as somebody counts aloud.
 fn counts(performance: &Performance, mix: &mut Mix) {
-    let pattern = performance.pattern();
-    for repetition in 0..performance.scenario().repetitions {
-        for (i, mark) in pattern.marks.iter().enumerate() {
-            if let Some(at) = performance.grid().time_of_count(pattern, repetition, i) {
+    for (repetition, chart) in performance.charts().enumerate() {
+        for (i, mark) in chart.pattern().marks.iter().enumerate() {
+            if let Some(at) = performance.count_at(repetition as u32, i) {
                 let loud = if mark.between { 0.18 } else { 0.3 };
-                mix.click(at.secs(), semitone(40 + 2 * mark.beat as i32), loud);
+                mix.click(at, semitone(40 + 2 * mark.beat as i32), loud);
             }
         }
     }
@@ -255,7 +258,7 @@ mod tests {
 
     fn take(scenario: Scenario) -> (Performance, Vec<f64>) {
         let p = Performance::new(&scenario).unwrap();
-        let wav = soundtrack(&p);
+        let wav = soundtrack(&p, 0);
         assert_eq!(wav.len(), 44 + 2 * (p.length() * f64::from(RATE)) as usize);
         let heard = wav[44..]
             .chunks(2)

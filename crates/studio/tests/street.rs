@@ -9,13 +9,13 @@ use upright_core::judge::Judged;
 use upright_core::marks::{MarkCommand, Marks};
 use upright_core::measure::{CoupleBody, Measure};
 use upright_core::units::{Role, Unit};
-use upright_studio::{Habits, Hand, Performance, Phone, Scenario, Truth, marks};
+use upright_studio::{Hand, Performance, Phone, Scenario, Shown, Truth, marks};
 
 fn street(scenario: &Scenario, hand: &Hand) -> (Analysis, Truth) {
     let performance = Performance::new(scenario).unwrap();
-    let frames = performance.frame_times();
+    let frames = performance.frame_times(0);
     let mut m = Marks::default();
-    for command in marks(&performance, &frames, hand) {
+    for command in marks(&performance, 0, &frames, hand) {
         if let MarkCommand::MarkFloor { pixel: None, .. } = command {
             panic!("the reference is out of the picture");
         }
@@ -25,8 +25,13 @@ fn street(scenario: &Scenario, hand: &Hand) -> (Analysis, Truth) {
         heights: scenario.heights,
         frame_limit: None,
     };
-    let analysis = analyse(&m, couple, scenario.size.map(f64::from), &Shelf::default());
-    (analysis, Truth::of(&performance, &frames))
+    let analysis = analyse(
+        &m,
+        couple,
+        performance.phone(0).picture(),
+        &Shelf::default(),
+    );
+    (analysis, Truth::of(&performance, 0, &frames))
 }
 
 fn scenarios() -> Vec<Scenario> {
@@ -42,10 +47,10 @@ fn scenarios() -> Vec<Scenario> {
                 chart: chart.into(),
                 bpm,
                 heights,
-                phone: Phone {
+                phones: vec![Phone {
                     bearing,
                     ..Phone::default()
-                },
+                }],
                 seed: 40 + out.len() as u64,
                 ..Scenario::default()
             });
@@ -73,7 +78,11 @@ fn exact_marks_give_back_floor_positions_and_separation() {
                         == (f.role, f.foot, f.repetition, f.count)
                 })
                 .unwrap();
-            for (seen, real) in [(f.heel, t.heel), (f.toe, t.toe)] {
+            for (i, (seen, real)) in [(f.heel, t.heel), (f.toe, t.toe)].into_iter().enumerate() {
+                if t.up[i] > 0.002 {
+                    // Up from the floor it is somewhere else on it.
+                    continue;
+                }
                 let miss = (seen[0] - real[0]).hypot(seen[1] - real[1]);
                 assert!(miss < 0.01, "{} {f:?} misses by {miss}", s.chart);
             }
@@ -140,7 +149,7 @@ fn the_claimed_uncertainty_is_kept() {
 fn the_place_of_the_phone_does_not_change_the_floor() {
     let read = |phone: Phone| {
         let s = Scenario {
-            phone,
+            phones: vec![phone],
             seed: 9,
             repetitions: 2,
             ..Scenario::default()
@@ -170,6 +179,7 @@ fn the_place_of_the_phone_does_not_change_the_floor() {
             height,
             view,
             roll,
+            ..Phone::default()
         });
         assert_eq!(other.len(), usual.len());
         for (a, b) in usual.iter().zip(&other) {
@@ -227,11 +237,11 @@ fn feet_alone_carry_what_needs_only_feet() {
 #[test]
 fn a_view_along_the_slot_cannot_carry_leans() {
     let s = Scenario {
-        phone: Phone {
+        phones: vec![Phone {
             bearing: 72.0,
             distance: 5.5,
             ..Phone::default()
-        },
+        }],
         repetitions: 2,
         ..Scenario::default()
     };
@@ -270,62 +280,25 @@ fn a_clean_couple_gets_no_clear_finding() {
 
 #[test]
 fn seeded_faults_are_found_with_the_right_role() {
-    let cases: [(&str, Role, Habits); 6] = [
+    // What is shown, and what it is found as.
+    let cases = [
+        (Shown::new("T1", Role::Leader), "T1"),
+        (Shown::new("S4", Role::Follower), "S4"),
+        (Shown::new("P1", Role::Follower), "P1"),
+        (Shown::new("S1", Role::Follower).on(&[5]), "S1"),
+        (Shown::new("S2", Role::Leader), "S2"),
         (
-            "T1",
-            Role::Leader,
-            Habits {
-                late: 0.14,
-                ..Habits::default()
-            },
-        ),
-        (
-            "S4",
-            Role::Follower,
-            Habits {
-                drift: 0.34,
-                ..Habits::default()
-            },
-        ),
-        (
-            "P1",
-            Role::Follower,
-            Habits {
-                lean_away: 9.0,
-                ..Habits::default()
-            },
-        ),
-        (
-            "S1",
-            Role::Follower,
-            Habits {
-                touches: Some(5),
-                ..Habits::default()
-            },
-        ),
-        (
-            "S2",
-            Role::Leader,
-            Habits {
-                stride: 1.7,
-                ..Habits::default()
-            },
-        ),
-        (
+            Shown::new("R11", Role::Leader).on(&[2, 3, 4, 5, 6, 7]),
             "R1",
-            Role::Leader,
-            Habits {
-                twisted: 26.0,
-                ..Habits::default()
-            },
         ),
     ];
-    for (fault, role, habit) in cases {
-        let mut s = Scenario {
+    for (shown, fault) in cases {
+        let role = shown.role;
+        let s = Scenario {
             seed: 77,
+            faults: vec![shown],
             ..Scenario::default()
         };
-        s.habits[role as usize] = habit;
         let (a, _) = street(&s, &Hand::ordinary(3));
         let found = find(&a, fault, Some(role));
         assert!(
@@ -348,9 +321,9 @@ fn seeded_faults_are_found_with_the_right_role() {
 }
 
 #[test]
-fn dancing_too_close_is_no_stretch() {
+fn staying_close_is_no_stretch() {
     let s = Scenario {
-        closeness: 0.6,
+        faults: vec![Shown::new("K3", Role::Follower).of(0.3)],
         ..Scenario::default()
     };
     let (a, _) = street(&s, &Hand::ordinary(11));
@@ -369,13 +342,15 @@ fn shown(value: f64, sigma: f64, unit: Unit) -> String {
 /// Measures of one repetition and all findings of a demo take, as a page to be read.
 #[test]
 fn a_demo_take_reads_like_this() {
-    let mut s = Scenario {
+    let s = Scenario {
         repetitions: 3,
         seed: 20_260_307,
+        faults: vec![
+            Shown::new("T1", Role::Leader).of(0.11),
+            Shown::new("P1", Role::Follower).of(8.0),
+        ],
         ..Scenario::default()
     };
-    s.habits[0].late = 0.11;
-    s.habits[1].lean_away = 8.0;
     let (a, _) = street(&s, &Hand::ordinary(5));
     let mut page = String::new();
     for m in a.measures.iter().filter(|m| m.repetition == 1) {
@@ -422,16 +397,11 @@ fn a_habit_that_shows_sometimes_is_found_where_it_shows() {
     let mut s = Scenario {
         repetitions: 8,
         seed: 404,
+        faults: vec![Shown::new("P1", Role::Follower).of(10.0).in_share(0.5)],
         ..Scenario::default()
     };
-    s.habits[1] = Habits {
-        lean_away: 10.0,
-        share: 0.5,
-        ..Habits::default()
-    };
     let (analysis, truth) = street(&s, &Hand::ordinary(3));
-    assert_eq!(truth.showing[0], vec![true; 8]);
-    assert_eq!(truth.showing[1].iter().filter(|s| **s).count(), 4);
+    assert_eq!(truth.findings.len(), 4);
     let found = find(&analysis, "P1", Some(Role::Follower));
     assert_eq!((found.showing, found.of), (4, 8));
     let shows: Vec<usize> = found
@@ -440,11 +410,15 @@ fn a_habit_that_shows_sometimes_is_found_where_it_shows() {
         .filter(|e| e.value.value > 5.0)
         .map(|e| e.repetition as usize)
         .collect();
-    let true_ones: Vec<usize> = (0..8).filter(|r| truth.showing[1][*r]).collect();
+    let true_ones: Vec<usize> = truth
+        .findings
+        .iter()
+        .map(|f| f.repetition as usize)
+        .collect();
     assert_eq!(shows, true_ones);
     // Nothing else of the dance changes with the share.
     let some = Performance::new(&s).unwrap();
-    s.habits[1].share = 1.0;
+    s.faults[0].share = 1.0;
     let whole = Performance::new(&s).unwrap();
     assert_eq!(whole.arrivals(Role::Leader), some.arrivals(Role::Leader));
 }
@@ -457,7 +431,7 @@ fn a_drifting_tempo_shortens_the_beats() {
         ..Scenario::default()
     };
     let p = Performance::new(&s).unwrap();
-    let truth = Truth::of(&p, &p.frame_times());
+    let truth = Truth::of(&p, 0, &p.frame_times(0));
     assert_eq!(truth.beats.len(), 60);
     let beat = |i: usize| truth.beats[i + 1] - truth.beats[i];
     assert!((beat(0) - 60.0 / 118.0).abs() < 1e-3, "{}", beat(0));

@@ -163,7 +163,10 @@ export function useTake(id: string) {
   return useQuery({
     queryKey: [...key.takes, id],
     queryFn: async () => body(await api.GET('/api/takes/{id}', { params: { path: { id } } })),
-    refetchInterval: (q) => (q.state.data?.clip?.state === 'preparing' ? 700 : false),
+    refetchInterval: (q) => {
+      const { clip, further = [] } = q.state.data ?? {};
+      return [clip, ...further].some((c) => c?.state === 'preparing') ? 700 : false;
+    },
   });
 }
 
@@ -171,6 +174,32 @@ export function useCreateTake() {
   return useMutation({
     mutationFn: async (input: Schemas['NewTake']) =>
       body(await api.POST('/api/takes', { body: input })),
+  });
+}
+
+/** Says when a further angle begins on the first one's clock. */
+export function useAlign(id: string) {
+  const client = useQueryClient();
+  return useMutation({
+    scope: { id: `angles ${id}` },
+    mutationFn: async (begin: Schemas['Begin']) =>
+      body(await api.PUT('/api/takes/{id}/angles', { params: { path: { id } }, body: begin })),
+    onSuccess: (clip) =>
+      client.setQueryData<Schemas['TakeView']>([...key.takes, id], (was) =>
+        was
+          ? { ...was, further: was.further.map((c) => (c.angle === clip.angle ? clip : c)) }
+          : undefined,
+      ),
+  });
+}
+
+/** Faults that a simulated couple can show in a figure. */
+export function useShowable(chart: string) {
+  return useQuery({
+    queryKey: ['showable', chart],
+    queryFn: async () =>
+      body(await api.GET('/api/studio/faults', { params: { query: { chart } } })),
+    staleTime: Infinity,
   });
 }
 

@@ -378,6 +378,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/studio/faults': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Faults that a simulated couple can show in a figure. */
+    get: operations['studio_faults'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/takes': {
     parameters: {
       query?: never;
@@ -406,6 +423,23 @@ export interface paths {
     /** One take. */
     get: operations['takes_read'];
     put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/takes/{id}/angles': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Says when a further angle's clip begins on the first one's clock, so that they go in step. */
+    put: operations['clips_align'];
     post?: never;
     delete?: never;
     options?: never;
@@ -640,6 +674,19 @@ export interface components {
       /** @description Lower and upper edge of the fine band. */
       fine: (number | null)[];
     };
+    /** @description When a further angle begins. */
+    Begin: {
+      /**
+       * Format: int32
+       * @description Which angle, 2..4.
+       */
+      angle: number;
+      /**
+       * Format: int64
+       * @description Microseconds of the first angle's clip, up to an hour either way.
+       */
+      offset: number;
+    };
     /** @description Everything the Bench shows of a take. */
     BenchView: {
       /** @description What follows. */
@@ -809,6 +856,11 @@ export interface components {
     ClipState: 'preparing' | 'ready' | 'failed' | 'not_kept';
     /** @description A clip as the Bench needs it. */
     ClipView: {
+      /**
+       * Format: int32
+       * @description Which of the take's angles, 1..4; the first one's clock is the take's.
+       */
+      angle: number;
       /** @description Why it failed. */
       failure?: string | null;
       /** @description As it was called on the phone. */
@@ -820,6 +872,11 @@ export interface components {
        * @description Height of the picture, pixels.
        */
       height: number;
+      /**
+       * Format: int64
+       * @description Microseconds of the first angle's clip at which this one begins.
+       */
+      offset: number;
       /**
        * Format: float
        * @description 0..1 while preparing.
@@ -1125,6 +1182,16 @@ export interface components {
      * @enum {string}
      */
     CoupleWatchpoint: 'stretch' | 'together';
+    /** @description Figures danced after the first one. */
+    Danced: {
+      /** @description Chart id. */
+      chart: string;
+      /**
+       * Format: int32
+       * @description How often.
+       */
+      times: number;
+    };
     /** @description A standing decision. */
     Decision: {
       /** @description Id in the catalogue. */
@@ -1498,62 +1565,6 @@ export interface components {
      * @enum {string}
      */
     Grade: 'fine' | 'borderline' | 'clear' | 'strong';
-    /** @description A dancer's ways, added to what the chart asks for. Zero everywhere is a clean dancer. */
-    Habits: {
-      /**
-       * Format: double
-       * @description Metres off the slot to the left of it on the counts after the first.
-       * @default 0
-       */
-      drift: number;
-      /**
-       * Format: double
-       * @description Arrives so many seconds after the count on average.
-       * @default 0
-       */
-      late: number;
-      /**
-       * Format: double
-       * @description Lean away from the partner at the chart's stretch count, degrees.
-       * @default 0
-       */
-      lean_away: number;
-      /**
-       * Format: double
-       * @description Share of the repetitions in which all this shows, 0..1; in the others the dancer is clean.
-       * @default 1
-       */
-      share: number;
-      /**
-       * Format: double
-       * @description Share of the charted step length.
-       * @default 1
-       */
-      stride: number;
-      /**
-       * Format: double
-       * @description Degrees by which travelling back steps go outward (to the moving foot's side).
-       * @default 0
-       */
-      thrown: number;
-      /**
-       * @description Touches instead of stepping on this count (an index into the chart's counts).
-       * @default null
-       */
-      touches: number | null;
-      /**
-       * Format: double
-       * @description Degrees by which the feet are turned to the left on counts 2 and later.
-       * @default 0
-       */
-      twisted: number;
-      /**
-       * Format: double
-       * @description Further scatter of the arrivals, seconds (1σ).
-       * @default 0
-       */
-      uneven: number;
-    };
     /**
      * @description Kinds of holds, as figures are looked for; some are of several.
      * @enum {string}
@@ -2038,7 +2049,7 @@ export interface components {
       /** @description Notes for cautions. */
       note?: string;
     };
-    /** @description Where the phone stands. */
+    /** @description Where a phone stands and how it films. */
     Phone: {
       /**
        * Format: double
@@ -2048,10 +2059,34 @@ export interface components {
       bearing: number;
       /**
        * Format: double
+       * @description Radial term of the lens; negative is a barrel.
+       * @default 0
+       */
+      bend: number;
+      /**
+       * Format: double
+       * @description Seconds of the dance at which the clip begins.
+       * @default 0
+       */
+      clock: number;
+      /**
+       * Format: double
        * @description Metres from the middle of the floor reference.
        * @default 4.6
        */
       distance: number;
+      /**
+       * Format: double
+       * @description How much its clock runs fast, parts in a million.
+       * @default 0
+       */
+      fast: number;
+      /**
+       * Format: double
+       * @description Frames a second.
+       * @default 30
+       */
+      fps: number;
       /**
        * Format: double
        * @description Metres over the floor.
@@ -2064,6 +2099,26 @@ export interface components {
        * @default 0.6
        */
       roll: number;
+      /**
+       * Format: double
+       * @description How far the hand that holds it shakes, degrees (1σ); 0 on a stand.
+       * @default 0
+       */
+      shake: number;
+      /**
+       * @description Picture, pixels.
+       * @default [
+       *       1280,
+       *       720
+       *     ]
+       */
+      size: number[];
+      /**
+       * Format: double
+       * @description How unevenly frames follow each other, as a share of a frame's time; 0 for a steady rate.
+       * @default 0
+       */
+      uneven: number;
       /**
        * Format: double
        * @description Horizontal field of view, degrees.
@@ -2163,19 +2218,14 @@ export interface components {
       bpm: number;
       /** @description Figure of the library. */
       chart: string;
-      /**
-       * Format: double
-       * @description Frames a second.
-       */
-      fps: number;
-      /** @description Ways of leader and follower. */
-      habits: components['schemas']['Habits'][];
+      /** @description Faults that are shown. */
+      faults?: components['schemas']['Shown'][];
       /** @description Standing heights of leader and follower, metres. */
       heights: number[];
       /** @description Marked by the simulated hand as well. */
       marked: boolean;
-      /** @description The phone. */
-      phone: components['schemas']['Phone'];
+      /** @description The phones, one to four; each makes a clip. */
+      phones: components['schemas']['Phone'][];
       /**
        * Format: int32
        * @description How often it is danced, 1..64.
@@ -2186,10 +2236,10 @@ export interface components {
        * @description Seed of everything that varies; another one is another evening.
        */
       seed: number;
-      /** @description Width and height of the picture, pixels. */
-      size: number[];
       /** @description What is heard. */
       sound?: components['schemas']['Sound'];
+      /** @description Figures danced after it; a take is judged on the first one. */
+      then?: components['schemas']['Danced'][];
     };
     /** @description A problem document. */
     Problem: {
@@ -2436,6 +2486,45 @@ export interface components {
      * @enum {string}
      */
     Severity: 'stops' | 'excepted' | 'advice';
+    /** @description A fault that a simulated couple can show. */
+    ShowableFault: {
+      /** @description Counts of the figure on which the leader and the follower can show it; none where it has no place. */
+      counts: number[][];
+      /** @description As in the catalogue. */
+      id: string;
+      /** @description What it looks like. */
+      name: string;
+      /** @description Sizes that a body can show. */
+      range: number[];
+      /** @description Unit of its size. */
+      unit: components['schemas']['Unit'];
+      /**
+       * Format: double
+       * @description A size that is clear to the eye.
+       */
+      usual: number;
+    };
+    /** @description A fault shown on purpose. */
+    Shown: {
+      /** @description Index of the fault in the same list that causes it: it shows in that one's repetitions. */
+      because?: number | null;
+      /** @description On which counts (indices into the chart's counts); empty for where it belongs. */
+      counts?: number[];
+      /** @description Which, an id of [`showable`]. */
+      fault: string;
+      /** @description Who shows it. */
+      role: components['schemas']['Role'];
+      /**
+       * Format: double
+       * @description Share of the repetitions that show it, 0..1.
+       */
+      share?: number;
+      /**
+       * Format: double
+       * @description How much, in the fault's unit; absent for the usual amount.
+       */
+      size?: number | null;
+    };
     /** @description What is entered to sign in. */
     SignIn: {
       /** @description E-mail address. */
@@ -2714,6 +2803,8 @@ export interface components {
       clip?: components['schemas']['ClipView'] | null;
       /** @description The couple. */
       couple: components['schemas']['Couple'];
+      /** @description Clips of further angles. */
+      further: components['schemas']['ClipView'][];
       /** @description The take. */
       take: components['schemas']['Take'];
     };
@@ -3978,6 +4069,36 @@ export interface operations {
       };
     };
   };
+  studio_faults: {
+    parameters: {
+      query: {
+        /** @description Its id. */
+        chart: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ShowableFault'][];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   takes_list: {
     parameters: {
       query?: never;
@@ -4065,6 +4186,47 @@ export interface operations {
       };
     };
   };
+  clips_align: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Begin'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ClipView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   bench_read: {
     parameters: {
       query?: never;
@@ -4096,7 +4258,10 @@ export interface operations {
   };
   clips_upload: {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description 1..4; the first when it is not said. */
+        angle?: number;
+      };
       header?: never;
       path: {
         id: string;
@@ -4316,7 +4481,10 @@ export interface operations {
   };
   clips_video: {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description 1..4; the first when it is not said. */
+        angle?: number;
+      };
       header?: never;
       path: {
         id: string;

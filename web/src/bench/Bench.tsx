@@ -9,6 +9,7 @@ import { useKeys, type KeyMap } from '../shell/keys';
 import { day, quantity } from '../words';
 import { cellAt, findingKey, momentOf, spoken, type Cell } from './cells';
 import { CorrectionSheet, DismissSheet } from './CorrectionSheet';
+import { Angle, AddAngle } from './Angle';
 import { CountCard } from './CountCard';
 import { Findings } from './Findings';
 import { FloorPlan } from './FloorPlan';
@@ -337,6 +338,9 @@ export function Bench({
             </Button>
           ))}
         </Box>
+        {clip?.state === 'ready' && view.further.length < 3 && (
+          <AddAngle take={take.id} angle={view.further.length + 2} />
+        )}
         <Button
           variant={take.reviewed ? 'outlined' : 'contained'}
           onClick={() => reviewed.mutate(!take.reviewed)}
@@ -353,23 +357,34 @@ export function Bench({
           minHeight: 0,
         }}
       >
-        <Stage
-          take={take.id}
-          clip={clip}
-          player={player}
-          poses={poses}
-          grid={mode === 'floor' ? (analysis.floor?.grid ?? null) : null}
-          marking={overlayMarking}
-          caption={
-            cell && (
-              <>
-                repetition {cell.repetition + 1} · <b>count {spoken(cells, cell)}</b>
-                {player.speed !== 1 && ` · ${player.speed * 100} % speed`}
-                {player.loop && ' · looped'}
-              </>
-            )
-          }
-        />
+        <Box sx={{ display: 'flex', gap: 1, minHeight: 0 }}>
+          <Box sx={{ flex: 3, minWidth: 0 }}>
+            <Stage
+              take={take.id}
+              clip={clip}
+              player={player}
+              poses={poses}
+              grid={mode === 'floor' ? (analysis.floor?.grid ?? null) : null}
+              marking={overlayMarking}
+              caption={
+                cell && (
+                  <>
+                    repetition {cell.repetition + 1} · <b>count {spoken(cells, cell)}</b>
+                    {player.speed !== 1 && ` · ${player.speed * 100} % speed`}
+                    {player.loop && ' · looped'}
+                  </>
+                )
+              }
+            />
+          </Box>
+          {view.further.length > 0 && (
+            <Box sx={{ flex: 2, minWidth: 0, display: 'flex', flexDirection: 'column', gap: 1 }}>
+              {view.further.map((c) => (
+                <Angle key={c.angle} take={take.id} clip={c} player={player} />
+              ))}
+            </Box>
+          )}
+        </Box>
         <Box
           sx={{ display: 'flex', flexDirection: 'column', gap: 1, overflowY: 'auto', minHeight: 0 }}
           tabIndex={0}

@@ -1,8 +1,11 @@
+import Add from '@mui/icons-material/Add';
+import Remove from '@mui/icons-material/Close';
 import Movie from '@mui/icons-material/MovieCreationOutlined';
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Card from '@mui/material/Card';
 import FormControlLabel from '@mui/material/FormControlLabel';
+import IconButton from '@mui/material/IconButton';
 import MenuItem from '@mui/material/MenuItem';
 import Slider from '@mui/material/Slider';
 import Switch from '@mui/material/Switch';
@@ -11,7 +14,7 @@ import Typography from '@mui/material/Typography';
 import { useId, useState } from 'react';
 import { useNavigate } from 'react-router';
 import type { Schemas } from '../api/client';
-import { useChart, useCharts, useMakePractice } from '../api/hooks';
+import { useChart, useCharts, useMakePractice, useShowable } from '../api/hooks';
 import { FloorStage } from '../charts/FloorStage';
 import { useStepper } from '../charts/stepper';
 import { RoleMark } from '../shapes/RoleMark';
@@ -19,32 +22,25 @@ import { Place } from '../shell/Shell';
 import { Failure, Loaded } from '../shell/State';
 import { roles } from '../words';
 
-type Habits = Schemas['Habits'];
-type Habit = Exclude<keyof Habits, 'touches'>;
+type Showable = Schemas['ShowableFault'];
+type Shown = Required<Pick<Schemas['Shown'], 'fault' | 'role' | 'share'>> & { size: number };
 
-const clean: Required<Habits> = {
-  late: 0,
-  uneven: 0,
-  stride: 1,
-  drift: 0,
-  thrown: 0,
-  lean_away: 0,
-  twisted: 0,
-  touches: null,
-  share: 1,
+/** A phone on a stand beside the couple. */
+const usual: Schemas['Phone'] = {
+  ...{ distance: 4.6, bearing: 6, height: 1.5, view: 63, roll: 0.6 },
+  ...{ bend: 0, shake: 0, uneven: 0, clock: 0, fast: 0 },
+  size: [960, 540],
+  fps: 30,
 };
 
-/** Ways of dancing, as they are shown: unit and range, and the factor to what is sent. */
-const ways: { key: Habit; name: string; unit: string; range: [number, number]; times: number }[] = [
-  { key: 'late', name: 'Late, or early', unit: 'ms', range: [-200, 200], times: 0.001 },
-  { key: 'uneven', name: 'Uneven timing', unit: 'ms', range: [0, 80], times: 0.001 },
-  { key: 'stride', name: 'Step length', unit: '%', range: [60, 140], times: 0.01 },
-  { key: 'drift', name: 'Off the slot, left', unit: 'cm', range: [-30, 30], times: 0.01 },
-  { key: 'thrown', name: 'Back steps thrown outward', unit: '°', range: [-30, 30], times: 1 },
-  { key: 'lean_away', name: 'Leans away from the partner', unit: '°', range: [0, 15], times: 1 },
-  { key: 'twisted', name: 'Feet turned left', unit: '°', range: [-30, 30], times: 1 },
-  { key: 'share', name: 'In how many repetitions', unit: '%', range: [0, 100], times: 0.01 },
-];
+/** How sizes are shown: unit, and the factor from what is sent. */
+const units: Record<Schemas['Unit'], [string, number]> = {
+  metres: ['cm', 100],
+  degrees: ['°', 1],
+  seconds: ['ms', 1000],
+  ratio: ['×', 1],
+  share: ['%', 100],
+};
 
 const music: Record<Schemas['Music'], string> = {
   clicks: 'a click on each beat',
@@ -52,46 +48,103 @@ const music: Record<Schemas['Music'], string> = {
   band_and_counts: 'a small band with the counts',
 };
 
-/** Turns `times` back into what is shown. */
-const shown = (value: number, times: number) => Math.round(value / times);
-
-function WayField({
-  way,
-  role,
+function Measure({
+  name,
+  label,
   value,
+  unit,
+  range,
   onChange,
 }: {
-  way: (typeof ways)[number];
-  role: string;
+  name: string;
+  label: string;
   value: number;
+  unit: string;
+  range: [number, number];
   onChange: (value: number) => void;
 }) {
   const id = useId();
-  const now = shown(value, way.times);
   return (
     <Box
-      sx={{
-        display: 'grid',
-        gridTemplateColumns: '1fr 130px 62px',
-        gap: 1.5,
-        alignItems: 'center',
-      }}
+      sx={{ display: 'grid', gridTemplateColumns: '62px 1fr 62px', gap: 1.5, alignItems: 'center' }}
     >
-      <Typography id={id} variant="body2">
-        {way.name}
+      <Typography id={id} variant="caption" color="text.secondary">
+        {name}
       </Typography>
       <Slider
         size="small"
-        aria-label={`${way.name}, ${role}`}
-        getAriaValueText={(v) => `${v} ${way.unit}`}
-        value={now}
-        min={way.range[0]}
-        max={way.range[1]}
-        onChange={(_, v) => onChange(v * way.times)}
+        aria-label={label}
+        getAriaValueText={(v) => `${v} ${unit}`}
+        value={value}
+        min={range[0]}
+        max={range[1]}
+        step={unit === '×' ? 0.1 : 1}
+        onChange={(_, v) => onChange(v)}
       />
-      <Typography variant="caption" color="text.secondary" sx={{ textAlign: 'right' }}>
-        {now} {way.unit}
+      <Typography variant="caption" sx={{ textAlign: 'right' }}>
+        {value} {unit}
       </Typography>
+    </Box>
+  );
+}
+
+/** A fault that is shown: which, how much, and in how many repetitions. */
+function FaultRow({
+  shown,
+  kinds,
+  onChange,
+  onRemove,
+}: {
+  shown: Shown;
+  kinds: Showable[];
+  onChange: (shown: Shown) => void;
+  onRemove: () => void;
+}) {
+  const kind = kinds.find((k) => k.id === shown.fault);
+  const [unit, times] = units[kind?.unit ?? 'degrees'];
+  const [low, high] = (kind?.range ?? [0, 1]).map((v) => Math.round(v * times * 10) / 10);
+  const what = `${kind?.name ?? shown.fault}, ${shown.role}`;
+  return (
+    <Box sx={{ display: 'grid', gridTemplateColumns: '1fr auto', columnGap: 1, mb: 1 }}>
+      <TextField
+        select
+        size="small"
+        label="Fault"
+        value={shown.fault}
+        onChange={(e) => {
+          const next = kinds.find((k) => k.id === e.target.value);
+          if (next) onChange({ ...shown, fault: next.id, size: next.usual });
+        }}
+      >
+        {kinds.map((k) => (
+          <MenuItem key={k.id} value={k.id}>
+            {k.id} {k.name}
+          </MenuItem>
+        ))}
+      </TextField>
+      <IconButton aria-label={`Remove: ${what}`} onClick={onRemove}>
+        <Remove />
+      </IconButton>
+      <Box sx={{ gridColumn: 'span 2', mt: 0.5 }}>
+        {low !== high && (
+          <Measure
+            name="size"
+            label={`Size: ${what}`}
+            value={Math.round(shown.size * times * 10) / 10}
+            unit={unit}
+            range={[low ?? 0, high ?? 1]}
+            onChange={(v) => onChange({ ...shown, size: v / times })}
+          />
+        )}
+        <Measure
+          name="shows in"
+          label={`In how many repetitions: ${what}`}
+          value={Math.round(100 * shown.share)}
+          unit="%"
+          range={[0, 100]}
+          onChange={(v) => onChange({ ...shown, share: v / 100 })}
+        />
+      </Box>
     </Box>
   );
 }
@@ -110,10 +163,8 @@ function Studio({ charts }: { charts: Schemas['ChartCard'][] }) {
     repetitions: 4,
     bpm: 118,
     heights: [1.82, 1.66],
-    habits: [clean, clean],
-    phone: { distance: 4.6, bearing: 6, height: 1.5, view: 63, roll: 0.6 },
-    size: [960, 540],
-    fps: 30,
+    faults: [] as Shown[],
+    phones: [usual],
     seed: 1,
     sound: { music: 'band' as Schemas['Music'], room: 0.02 },
     marked: true,
@@ -124,6 +175,15 @@ function Studio({ charts }: { charts: Schemas['ChartCard'][] }) {
   const stepper = useStepper(sketch?.beats ?? [], sketch?.pattern.beats ?? 0, input.bpm);
   const make = useMakePractice();
   const go = useNavigate();
+  const showable = useShowable(chart).data ?? [];
+  // Another figure has no place for some of what the one before it could show.
+  const faults = input.faults.filter((f) => {
+    const kind = showable.find((k) => k.id === f.fault);
+    return kind && (kind.counts[f.role === 'leader' ? 0 : 1]?.length ?? 0) > 0;
+  });
+  const [phone, second] = input.phones;
+  const setPhone = (part: Partial<Schemas['Phone']>, which = 0) =>
+    set({ phones: input.phones.map((p, i) => (i === which ? { ...p, ...part } : p)) });
   const beats = (card?.facts?.beats ?? 0) * input.repetitions;
   const sorted = [...charts].sort(
     (a, b) => a.dance.localeCompare(b.dance) || a.name.localeCompare(b.name),
@@ -157,7 +217,10 @@ function Studio({ charts }: { charts: Schemas['ChartCard'][] }) {
         component="form"
         onSubmit={(e) => {
           e.preventDefault();
-          make.mutate({ ...input, chart }, { onSuccess: (take) => void go(`/takes/${take.id}`) });
+          make.mutate(
+            { ...input, faults, chart },
+            { onSuccess: (take) => void go(`/takes/${take.id}`) },
+          );
         }}
         sx={{
           display: 'grid',
@@ -208,49 +271,37 @@ function Studio({ charts }: { charts: Schemas['ChartCard'][] }) {
                       )}
                     </Box>
                   </Box>
-                  {ways.map((way) => (
-                    <WayField
-                      key={way.key}
-                      way={way}
-                      role={role}
-                      value={input.habits[r]?.[way.key] ?? clean[way.key]}
-                      onChange={(v) =>
+                  {faults.map((f, i) =>
+                    f.role === role ? (
+                      <FaultRow
+                        key={i}
+                        shown={f}
+                        kinds={showable.filter((k) => (k.counts[r]?.length ?? 0) > 0)}
+                        onChange={(to) => set({ faults: faults.map((x, k) => (k === i ? to : x)) })}
+                        onRemove={() => set({ faults: faults.filter((_, k) => k !== i) })}
+                      />
+                    ) : null,
+                  )}
+                  <Button
+                    startIcon={<Add />}
+                    onClick={() => {
+                      const taken = faults.filter((x) => x.role === role).map((x) => x.fault);
+                      const next = showable.find(
+                        (k) => (k.counts[r]?.length ?? 0) > 0 && !taken.includes(k.id),
+                      );
+                      if (next)
                         set({
-                          habits: input.habits.map((h, i) =>
-                            i === r ? { ...h, [way.key]: v } : h,
-                          ),
-                        })
-                      }
-                    />
-                  ))}
-                  <TextField
-                    select
-                    fullWidth
-                    label="Touches instead of stepping"
-                    value={input.habits[r]?.touches ?? ''}
-                    onChange={(e) =>
-                      set({
-                        habits: input.habits.map((h, i) =>
-                          i === r
-                            ? {
-                                ...h,
-                                touches: e.target.value === '' ? null : Number(e.target.value),
-                              }
-                            : h,
-                        ),
-                      })
-                    }
-                    sx={{ mt: 1 }}
+                          faults: [...faults, { fault: next.id, role, size: next.usual, share: 1 }],
+                        });
+                    }}
                   >
-                    <MenuItem value="">never</MenuItem>
-                    {(sketch?.trails[r]?.steps ?? [])
-                      .filter((s) => s.weighted)
-                      .map((s) => (
-                        <MenuItem key={s.count} value={s.count}>
-                          on count {sketch?.pattern.marks[s.count]?.label}
-                        </MenuItem>
-                      ))}
-                  </TextField>
+                    Add a fault of the {role}
+                  </Button>
+                  {!faults.some((f) => f.role === role) && (
+                    <Typography variant="body2" color="text.secondary">
+                      Dances cleanly, with the small differences everybody has.
+                    </Typography>
+                  )}
                 </Box>
               ))}
             </Box>
@@ -263,22 +314,23 @@ function Studio({ charts }: { charts: Schemas['ChartCard'][] }) {
               The phone and the music
             </Typography>
             <Box sx={{ display: 'grid', gridTemplateColumns: '1fr 1fr 1fr', gap: 1.5, mt: 1.5 }}>
-              {number('Distance, m', input.phone.distance, [1.5, 30], (distance) =>
-                set({ phone: { ...input.phone, distance } }),
+              {number('Distance, m', phone?.distance ?? 4.6, [1.5, 30], (distance) =>
+                setPhone({ distance }),
               )}
-              {number('Height, m', input.phone.height, [0.3, 4], (height) =>
-                set({ phone: { ...input.phone, height } }),
+              {number('Height, m', phone?.height ?? 1.5, [0.3, 4], (height) =>
+                setPhone({ height }),
               )}
-              {number('From the side, °', input.phone.bearing, [-85, 85], (bearing) =>
-                set({ phone: { ...input.phone, bearing } }),
+              {number('From the side, °', phone?.bearing ?? 0, [-180, 180], (bearing) =>
+                setPhone({ bearing }),
               )}
               <TextField
                 select
                 label="Picture"
-                value={input.size[0]}
-                onChange={(e) =>
-                  set({ size: Number(e.target.value) === 960 ? [960, 540] : [1280, 720] })
-                }
+                value={phone?.size?.[0] ?? 960}
+                onChange={(e) => {
+                  const size = Number(e.target.value) === 960 ? [960, 540] : [1280, 720];
+                  set({ phones: input.phones.map((p) => ({ ...p, size })) });
+                }}
               >
                 <MenuItem value={960}>960 × 540</MenuItem>
                 <MenuItem value={1280}>1280 × 720</MenuItem>
@@ -286,14 +338,23 @@ function Studio({ charts }: { charts: Schemas['ChartCard'][] }) {
               <TextField
                 select
                 label="Frames a second"
-                value={input.fps}
-                onChange={(e) => set({ fps: Number(e.target.value) })}
+                value={phone?.fps ?? 30}
+                onChange={(e) => setPhone({ fps: Number(e.target.value) })}
               >
                 {[24, 25, 30, 50, 60].map((f) => (
                   <MenuItem key={f} value={f}>
                     {f}
                   </MenuItem>
                 ))}
+              </TextField>
+              <TextField
+                select
+                label="Held by"
+                value={phone?.shake ? 'hand' : 'stand'}
+                onChange={(e) => setPhone({ shake: e.target.value === 'hand' ? 0.25 : 0 })}
+              >
+                <MenuItem value="stand">a stand</MenuItem>
+                <MenuItem value="hand">a hand</MenuItem>
               </TextField>
               {number('Evening number', input.seed, [0, 4294967295], (seed) => set({ seed }))}
               <TextField
@@ -312,6 +373,48 @@ function Studio({ charts }: { charts: Schemas['ChartCard'][] }) {
                 ))}
               </TextField>
             </Box>
+            <FormControlLabel
+              control={
+                <Switch
+                  checked={second !== undefined}
+                  onChange={(e) =>
+                    set({
+                      phones: e.target.checked
+                        ? [
+                            ...input.phones,
+                            {
+                              ...(phone ?? usual),
+                              bearing: 74,
+                              height: 1.6,
+                              fps: 25,
+                              clock: 0.6,
+                              fast: 45,
+                            },
+                          ]
+                        : input.phones.slice(0, 1),
+                    })
+                  }
+                />
+              }
+              label="Film it with a second phone as well"
+            />
+            {second && (
+              <Box
+                sx={{ display: 'grid', gridTemplateColumns: '1fr 1fr 1fr', gap: 1.5, my: 1 }}
+                role="group"
+                aria-label="The second phone"
+              >
+                {number('2nd: from the side, °', second.bearing ?? 0, [-180, 180], (bearing) =>
+                  setPhone({ bearing }, 1),
+                )}
+                {number('2nd: height, m', second.height ?? 1.6, [0.3, 4], (height) =>
+                  setPhone({ height }, 1),
+                )}
+                {number('2nd: starts after, s', second.clock ?? 0, [-2, 60], (clock) =>
+                  setPhone({ clock }, 1),
+                )}
+              </Box>
+            )}
             <FormControlLabel
               control={
                 <Switch

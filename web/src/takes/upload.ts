@@ -1,12 +1,12 @@
 import { currentToken, Refused, type Problem } from '../api/client';
 
 /** Sends a clip to a take and tells how far it is, 0..1. `fetch` does not tell how much has gone out. */
-export function sendClip(take: string, file: File, progress: (share: number) => void) {
+export function sendClip(take: string, file: File, progress: (share: number) => void, angle = 1) {
   return new Promise<void>((done, refused) => {
     const form = new FormData();
     form.append('clip', file, file.name);
     const request = new XMLHttpRequest();
-    request.open('POST', `/api/takes/${take}/clip`);
+    request.open('POST', `/api/takes/${take}/clip?angle=${angle}`);
     request.setRequestHeader('x-csrf-token', currentToken());
     request.upload.onprogress = (e) => e.lengthComputable && progress(e.loaded / e.total);
     request.onload = () => {

@@ -241,6 +241,7 @@ fn pose(h: &Matrix3<f64>, focal: f64, size: [f64; 2]) -> Option<Camera> {
     Some(Camera {
         focal,
         centre: [size[0] / 2.0, size[1] / 2.0],
+        bend: 0.0,
         position: Point3::from(-(rotation.inverse() * t)),
         rotation,
     })

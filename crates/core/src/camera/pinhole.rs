@@ -1,6 +1,9 @@
-//! A phone as a pinhole camera: square pixels, principal point at the picture's centre.
+//! A phone as a pinhole camera: square pixels, principal point at the picture's centre, one radial term.
 
 use nalgebra::{Matrix3, Point2, Point3, Rotation3, Vector3};
+
+/// Squared radius in focal lengths from which on the bend no longer grows: far outside any picture.
+const MOST_BENT: f64 = 1.6;
 
 /// Focal length and pose. `rotation` takes world directions to camera axes (right, down, ahead).
 #[derive(Debug, Clone, PartialEq)]
@@ -9,6 +12,9 @@ pub struct Camera {
     pub focal: f64,
     /// Principal point, pixels.
     pub centre: [f64; 2],
+    /// Radial term k₁ of Brown, D. C. (1966), "Decentering distortion of lenses": a point at radius r
+    /// (in focal lengths) is seen at r (1 + k₁ r²). Negative is a barrel; 0 for none.
+    pub bend: f64,
     /// World to camera.
     pub rotation: Rotation3<f64>,
     /// Where the phone is, metres.
@@ -34,6 +40,7 @@ impl Camera {
         Self {
             focal: focal_of_view(horizontal_view, size[0]),
             centre: [size[0] / 2.0, size[1] / 2.0],
+            bend: 0.0,
             rotation: Rotation3::from_matrix_unchecked(Matrix3::from_rows(&[
                 r.transpose(),
                 d.transpose(),
@@ -47,10 +54,9 @@ impl Camera {
     pub fn project(&self, p: Point3<f64>) -> Option<Point2<f64>> {
         let q = self.rotation * (p - self.position);
         (q.z > 1e-3).then(|| {
-            Point2::new(
-                self.centre[0] + self.focal * q.x / q.z,
-                self.centre[1] + self.focal * q.y / q.z,
-            )
+            let (x, y) = (q.x / q.z, q.y / q.z);
+            let far = self.focal * (1.0 + self.bend * (x * x + y * y).min(MOST_BENT));
+            Point2::new(self.centre[0] + far * x, self.centre[1] + far * y)
         })
     }
 
@@ -61,11 +67,16 @@ impl Camera {
 
     /// World direction of a pixel's ray.
     pub fn ray(&self, pixel: Point2<f64>) -> Vector3<f64> {
-        let d = Vector3::new(
-            (pixel.x - self.centre[0]) / self.focal,
-            (pixel.y - self.centre[1]) / self.focal,
-            1.0,
-        );
+        let [u, v] = [pixel.x - self.centre[0], pixel.y - self.centre[1]].map(|d| d / self.focal);
+        // Where the bend puts it here from: a fixed point, reached in a few rounds for phones.
+        let (mut x, mut y) = (u, v);
+        if self.bend != 0.0 {
+            for _ in 0..8 {
+                let by = 1.0 + self.bend * (x * x + y * y).min(MOST_BENT);
+                (x, y) = (u / by, v / by);
+            }
+        }
+        let d = Vector3::new(x, y, 1.0);
         (self.rotation.inverse() * d).normalize()
     }
 
@@ -91,6 +102,7 @@ impl Camera {
         Self {
             focal: self.focal * by[0].exp(),
             centre: self.centre,
+            bend: self.bend,
             rotation: Rotation3::new(Vector3::new(by[1], by[2], by[3])) * self.rotation,
             position: self.position + Vector3::new(by[4], by[5], by[6]),
         }
@@ -120,6 +132,32 @@ mod tests {
         assert!(c.project(Point3::new(0.0, 0.0, 1.8)).unwrap().y < 360.0);
         assert!(c.project(Point3::new(1.0, 0.0, 0.9)).unwrap().x > 640.0);
         assert!(c.project(Point3::new(0.0, -9.0, 1.0)).is_none());
+    }
+
+    #[test]
+    fn a_bent_ray_goes_back_to_where_it_came_from() {
+        let straight = Camera::looking_at(
+            Point3::new(0.0, -5.0, 1.5),
+            Point3::new(0.0, 0.0, 0.9),
+            1.0,
+            70.0,
+            [1280.0, 720.0],
+        );
+        let barrel = Camera {
+            bend: -0.08,
+            ..straight.clone()
+        };
+        for p in [
+            Point3::new(2.2, 0.4, 0.0),
+            Point3::new(-1.4, -0.8, 1.9),
+            Point3::new(0.0, 0.0, 0.9),
+        ] {
+            let seen = barrel.project(p).unwrap();
+            let middle = Point2::new(640.0, 360.0);
+            assert!((seen - middle).norm() <= (straight.project(p).unwrap() - middle).norm());
+            let to = (p - barrel.position).normalize();
+            assert!((barrel.ray(seen) - to).norm() < 1e-6);
+        }
     }
 
     #[test]

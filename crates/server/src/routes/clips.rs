@@ -1,15 +1,16 @@
 //! Clips: in as a stream to disk, out in ranges.
 
 use axum::body::Body;
-use axum::extract::{Multipart, State};
+use axum::extract::{Multipart, Query, State};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse as _, Response};
 use axum_extra::TypedHeader;
 use axum_extra::headers::Range;
+use serde::Deserialize;
 use std::ops::Bound;
 use tokio::io::AsyncWriteExt as _;
 use upright_media::probe;
-use upright_store::{ClipState, ContentHash, NewClip};
+use upright_store::{Clip, ClipState, ContentHash, NewClip};
 use uuid::Uuid;
 
 use crate::App;
@@ -19,9 +20,33 @@ use crate::intake::prepare_later;
 use crate::problem::Problem;
 use crate::routes::takes::ClipView;
 
+/// Which of a take's angles.
+#[derive(Debug, Clone, Copy, Deserialize, utoipa::IntoParams)]
+#[serde(deny_unknown_fields)]
+pub struct Angle {
+    /// 1..4; the first when it is not said.
+    #[serde(default = "first")]
+    #[param(default = 1, minimum = 1, maximum = 4)]
+    angle: i16,
+}
+
+fn first() -> i16 {
+    1
+}
+
+impl Angle {
+    fn checked(self) -> Result<i16, Problem> {
+        if (1..=4).contains(&self.angle) {
+            Ok(self.angle)
+        } else {
+            Err(Problem::invalid("A take has up to four angles, 1 to 4."))
+        }
+    }
+}
+
 /// Receives the clip of a take as a form with one file. Streamed to disk; what the file is decides
 /// the probe, not its name.
-#[utoipa::path(post, operation_id = "clips_upload", path = "/api/takes/{id}/clip", params(("id" = Uuid, Path)),
+#[utoipa::path(post, operation_id = "clips_upload", path = "/api/takes/{id}/clip", params(("id" = Uuid, Path), Angle),
     request_body(content = String, content_type = "multipart/form-data"),
     responses((status = 202, body = ClipView), (status = 404, body = Problem), (status = 409, body = Problem),
     (status = 413, body = Problem), (status = 422, body = Problem)))]
@@ -29,9 +54,16 @@ pub async fn upload(
     State(app): State<App>,
     coach: Coach,
     Path(take): Path<Uuid>,
+    Query(angle): Query<Angle>,
     form: Result<Multipart, axum::extract::multipart::MultipartRejection>,
 ) -> Result<(StatusCode, Json<ClipView>), Problem> {
+    let angle = angle.checked()?;
     app.store().take(coach.studio, take).await?;
+    if angle > 1 && app.store().clip(coach.studio, take).await?.is_none() {
+        return Err(Problem::invalid(
+            "Add the first angle's clip before another one: its clock is the take's.",
+        ));
+    }
     let mut form = form?;
     let mut field = form
         .next_field()
@@ -64,6 +96,8 @@ pub async fn upload(
         app.blobs().put_file(&key, place.path()).await?;
     }
     let new = NewClip {
+        angle,
+        offset_us: 0,
         state: ClipState::Preparing,
         file_name,
         bytes: bytes as i64,
@@ -72,13 +106,48 @@ pub async fn upload(
         frame_times: Vec::new(),
     };
     app.store().add_clip(coach.studio, take, &new).await?;
-    let clip = app
-        .store()
-        .clip(coach.studio, take)
-        .await?
-        .ok_or_else(Problem::not_found)?;
+    let clip = of_angle(&app, &coach, take, angle).await?;
     prepare_later(app.clone(), clip.clone());
     Ok((StatusCode::ACCEPTED, Json(clip.into())))
+}
+
+async fn of_angle(app: &App, coach: &Coach, take: Uuid, angle: i16) -> Result<Clip, Problem> {
+    let all = app.store().clips(coach.studio, take).await?;
+    all.into_iter()
+        .find(|c| c.angle == angle)
+        .ok_or_else(Problem::not_found)
+}
+
+/// When a further angle begins.
+#[derive(Debug, Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Begin {
+    /// Which angle, 2..4.
+    angle: i16,
+    /// Microseconds of the first angle's clip, up to an hour either way.
+    offset: i64,
+}
+
+/// Says when a further angle's clip begins on the first one's clock, so that they go in step.
+#[utoipa::path(put, operation_id = "clips_align", path = "/api/takes/{id}/angles", params(("id" = Uuid, Path)),
+    request_body = Begin, responses((status = 200, body = ClipView), (status = 404, body = Problem),
+    (status = 422, body = Problem)))]
+pub async fn align(
+    State(app): State<App>,
+    coach: Coach,
+    Path(take): Path<Uuid>,
+    Json(begin): Json<Begin>,
+) -> Result<Json<ClipView>, Problem> {
+    if begin.offset.unsigned_abs() >= 3_600_000_000 {
+        return Err(Problem::invalid(
+            "Two clips of one take begin within an hour of each other.",
+        ));
+    }
+    let clip = app
+        .store()
+        .set_clip_offset(coach.studio, take, begin.angle, begin.offset)
+        .await?;
+    Ok(Json(clip.into()))
 }
 
 /// The last part of a file's name, short and printable.
@@ -89,17 +158,18 @@ fn clean(name: &str) -> String {
 }
 
 /// The playable clip of a take; answers range requests.
-#[utoipa::path(get, operation_id = "clips_video", path = "/api/takes/{id}/video", params(("id" = Uuid, Path)), responses(
+#[utoipa::path(get, operation_id = "clips_video", path = "/api/takes/{id}/video", params(("id" = Uuid, Path), Angle), responses(
     (status = 200, content_type = "video/mp4"), (status = 206, content_type = "video/mp4"),
     (status = 404, body = Problem), (status = 416, body = Problem)))]
 pub async fn video(
     State(app): State<App>,
     coach: Coach,
     Path(take): Path<Uuid>,
+    Query(angle): Query<Angle>,
     range: Option<TypedHeader<Range>>,
 ) -> Result<Response, Problem> {
-    let clip = app.store().clip(coach.studio, take).await?;
-    let key = clip
+    let clip = of_angle(&app, &coach, take, angle.checked()?).await?;
+    let key = Some(clip)
         .filter(|c| c.state == ClipState::Ready)
         .and_then(|c| c.proxy)
         .ok_or_else(Problem::not_found)?;

@@ -1,18 +1,20 @@
 //! Practice clips of the simulated studio.
 
-use axum::extract::State;
+use axum::extract::{Query, State};
 use axum::http::StatusCode;
 use jiff::Zoned;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
+use upright_core::units::{Role, Unit};
 use upright_store::{
     ClipState, CoupleInput, NewClip, NewTake, PersonInput, Practice, Store, StudioId, Take,
 };
-use upright_studio::{Habits, Performance, Phone, Scenario, Sound};
+use upright_studio::{Danced, Performance, Phone, Scenario, Shown, Sound, showable};
 use uuid::Uuid;
 
 use crate::App;
 use crate::auth::Coach;
 use crate::extract::Json;
+use crate::film::new_clips;
 use crate::intake::prepare_later;
 use crate::problem::Problem;
 
@@ -34,17 +36,17 @@ pub struct PracticeInput {
     bpm: f64,
     /// Standing heights of leader and follower, metres.
     heights: [f64; 2],
-    /// Ways of leader and follower.
-    habits: [Habits; 2],
+    /// Figures danced after it; a take is judged on the first one.
+    #[serde(default)]
+    then: Vec<Danced>,
+    /// Faults that are shown.
+    #[serde(default)]
+    faults: Vec<Shown>,
     /// What is heard.
     #[serde(default)]
     sound: Sound,
-    /// The phone.
-    phone: Phone,
-    /// Width and height of the picture, pixels.
-    size: [u32; 2],
-    /// Frames a second.
-    fps: f64,
+    /// The phones, one to four; each makes a clip.
+    phones: Vec<Phone>,
     /// Seed of everything that varies; another one is another evening.
     seed: u32,
     /// Marked by the simulated hand as well.
@@ -58,11 +60,10 @@ impl From<&PracticeInput> for Scenario {
             repetitions: p.repetitions,
             bpm: p.bpm,
             heights: p.heights,
-            habits: p.habits,
+            then: p.then.clone(),
+            faults: p.faults.clone(),
             sound: p.sound,
-            phone: p.phone,
-            size: p.size,
-            fps: p.fps,
+            phones: p.phones.clone(),
             seed: u64::from(p.seed),
             ..Self::default()
         }
@@ -105,6 +106,56 @@ async fn couple(store: &Store, studio: StudioId, heights: [f64; 2]) -> Result<Uu
     Ok(store.create_couple(studio, &input).await?.id)
 }
 
+/// A figure of the library.
+#[derive(Debug, Deserialize, utoipa::IntoParams)]
+#[serde(deny_unknown_fields)]
+pub struct OfChart {
+    /// Its id.
+    chart: String,
+}
+
+/// A fault that a simulated couple can show.
+#[derive(Debug, Serialize, utoipa::ToSchema)]
+pub struct ShowableFault {
+    /// As in the catalogue.
+    id: &'static str,
+    /// What it looks like.
+    name: &'static str,
+    /// Unit of its size.
+    unit: Unit,
+    /// A size that is clear to the eye.
+    usual: f64,
+    /// Sizes that a body can show.
+    range: [f64; 2],
+    /// Counts of the figure on which the leader and the follower can show it; none where it has no place.
+    counts: [Vec<usize>; 2],
+}
+
+/// Faults that a simulated couple can show in a figure.
+#[utoipa::path(get, operation_id = "studio_faults", path = "/api/studio/faults", params(OfChart), responses(
+    (status = 200, body = [ShowableFault]), (status = 404, body = Problem)))]
+pub async fn faults(
+    _coach: Coach,
+    Query(of): Query<OfChart>,
+) -> Result<Json<Vec<ShowableFault>>, Problem> {
+    let chart = upright_core::chart::chart(&of.chart).ok_or_else(Problem::not_found)?;
+    let all = showable().iter().map(|k| ShowableFault {
+        id: k.id,
+        name: k.name,
+        unit: k.unit,
+        usual: k.usual,
+        range: k.range,
+        counts: Role::BOTH.map(|r| {
+            if k.by.can_be(r) {
+                k.counts(chart, r)
+            } else {
+                Vec::new()
+            }
+        }),
+    });
+    Ok(Json(all.collect()))
+}
+
 /// Makes a take of a simulated couple. Its clip is rendered in the background, with the take's clip
 /// telling how far it is.
 #[utoipa::path(post, operation_id = "studio_make", path = "/api/studio", request_body = PracticeInput, responses(
@@ -137,16 +188,15 @@ pub async fn make(
         marked: input.marked,
     };
     store.add_practice(coach.studio, take.id, &practice).await?;
-    let clip = NewClip {
-        state: ClipState::Preparing,
-        file_name: format!("{}.mp4", scenario.chart),
-        bytes: 0,
-        original: None,
-        size: scenario.size.map(|s| s as i32),
-        frame_times: Vec::new(),
-    };
-    store.add_clip(coach.studio, take.id, &clip).await?;
-    if let Some(clip) = store.clip(coach.studio, take.id).await? {
+    for (i, clip) in new_clips(&scenario).iter().enumerate() {
+        let clip = NewClip {
+            state: ClipState::Preparing,
+            file_name: format!("{}-{}.mp4", scenario.chart, i + 1),
+            ..clip.clone()
+        };
+        store.add_clip(coach.studio, take.id, &clip).await?;
+    }
+    for clip in store.clips(coach.studio, take.id).await? {
         prepare_later(app.clone(), clip);
     }
     Ok((StatusCode::ACCEPTED, Json(take)))

@@ -14,6 +14,10 @@ use crate::problem::Problem;
 /// A clip as the Bench needs it.
 #[derive(Debug, Serialize, utoipa::ToSchema)]
 pub struct ClipView {
+    /// Which of the take's angles, 1..4; the first one's clock is the take's.
+    angle: i16,
+    /// Microseconds of the first angle's clip at which this one begins.
+    offset: i64,
     /// How far it is.
     state: ClipState,
     /// 0..1 while preparing.
@@ -35,6 +39,8 @@ pub struct ClipView {
 impl From<Clip> for ClipView {
     fn from(c: Clip) -> Self {
         Self {
+            angle: c.angle,
+            offset: c.offset_us,
             state: c.state,
             progress: c.progress,
             failure: c.failure,
@@ -54,8 +60,10 @@ pub struct TakeView {
     take: Take,
     /// The couple.
     couple: Couple,
-    /// The clip.
+    /// The clip of the first angle.
     clip: Option<ClipView>,
+    /// Clips of further angles.
+    further: Vec<ClipView>,
 }
 
 /// All takes, newest session first.
@@ -92,13 +100,16 @@ pub async fn read(
     Path(id): Path<Uuid>,
 ) -> Result<Json<TakeView>, Problem> {
     let take = app.store().take(coach.studio, id).await?;
+    let (first, further): (Vec<_>, Vec<_>) = app
+        .store()
+        .clips(coach.studio, id)
+        .await?
+        .into_iter()
+        .partition(|c| c.angle == 1);
     Ok(Json(TakeView {
         couple: app.store().couple(coach.studio, take.couple_id).await?,
-        clip: app
-            .store()
-            .clip(coach.studio, id)
-            .await?
-            .map(ClipView::from),
+        clip: first.into_iter().next().map(ClipView::from),
+        further: further.into_iter().map(ClipView::from).collect(),
         take,
     }))
 }

@@ -11,11 +11,12 @@ use serde_json::{Value, json};
 use tokio::net::TcpListener;
 use upright_core::marks::Entry;
 use upright_core::units::MediaTime;
+use upright_core::units::Role;
 use upright_media::{Film, encode};
 use upright_server::auth::hash_password;
 use upright_server::{App, Parts};
 use upright_store::{Blobs, NewAccount, Store, testing};
-use upright_studio::{Habits, Hand, Performance, Renderer, Scenario, marks};
+use upright_studio::{Hand, Performance, Phone, Renderer, Scenario, Shown, marks};
 
 const PASSWORD: &str = "a quiet rehearsal room";
 
@@ -160,7 +161,7 @@ impl Coach {
     /// Marks a simulated performance whole.
     async fn mark(&self, take: &str, scenario: &Scenario) -> Value {
         let p = Performance::new(scenario).unwrap();
-        let entries: Vec<Entry> = marks(&p, &p.frame_times(), &Hand::ordinary(scenario.seed))
+        let entries: Vec<Entry> = marks(&p, 0, &p.frame_times(0), &Hand::ordinary(scenario.seed))
             .into_iter()
             .map(Entry::Command)
             .collect();
@@ -205,25 +206,22 @@ impl Coach {
 }
 
 fn leaning() -> Scenario {
-    let mut s = Scenario {
+    Scenario {
         seed: 12,
+        faults: vec![Shown::new("P1", Role::Follower)],
         ..Scenario::default()
-    };
-    s.habits[1] = Habits {
-        lean_away: 9.0,
-        ..Habits::default()
-    };
-    s
+    }
 }
 
 async fn film(scenario: &Scenario, folder: &Path) -> Vec<u8> {
     let p = Performance::new(scenario).unwrap();
-    let r = Renderer::new(&p).unwrap();
+    let r = Renderer::new(&p, 0).unwrap();
     let to = folder.join("film.mp4");
-    let times = p.frame_times().iter().map(|t| t.secs()).collect();
+    let times = p.frame_times(0).iter().map(|t| t.secs()).collect();
     let form = Film {
-        size: scenario.size,
-        fps: scenario.fps,
+        size: p.phone(0).size,
+        fps: p.phone(0).fps,
+        moments: None,
     };
     encode(form, r.frames(times), None, &to).await.unwrap();
     std::fs::read(to).unwrap()
@@ -232,8 +230,11 @@ async fn film(scenario: &Scenario, folder: &Path) -> Vec<u8> {
 fn small() -> Scenario {
     Scenario {
         repetitions: 1,
-        size: [320, 180],
-        fps: 25.0,
+        phones: vec![Phone {
+            size: [320, 180],
+            fps: 25.0,
+            ..Phone::default()
+        }],
         ..Scenario::default()
     }
 }
@@ -853,7 +854,7 @@ async fn a_clip_is_taken_in_prepared_and_played_in_ranges() {
     let c = Coach::signed_in(&h, "coach@hall.example").await;
     let (.., take) = c.take().await;
     let bytes = film(&small(), h.folder.path()).await;
-    let frames = Performance::new(&small()).unwrap().frame_times();
+    let frames = Performance::new(&small()).unwrap().frame_times(0);
     let (status, problem) = c.upload(&take, "notes.mp4", b"not a film".to_vec()).await;
     assert_eq!(status, 422);
     assert!(
@@ -957,6 +958,8 @@ async fn a_preparation_left_behind_is_taken_up_again() {
         .unwrap()
         .studio_id;
     let clip = |key: &str| upright_store::NewClip {
+        angle: 1,
+        offset_us: 0,
         state: upright_store::ClipState::Preparing,
         file_name: "left.mp4".into(),
         bytes: bytes.len() as i64,
@@ -1022,7 +1025,7 @@ async fn a_relapse_is_told_with_what_it_is_compared_with() {
             seed,
             ..Scenario::default()
         };
-        s.habits[1].lean_away = degrees;
+        s.faults = vec![Shown::new("P1", Role::Follower).of(degrees)];
         s
     };
     c.mark(&first, &lean(9.0, 20)).await;
@@ -1139,7 +1142,7 @@ async fn a_couples_finding_goes_to_whom_the_coach_names() {
     let c = Coach::signed_in(&h, "coach@hall.example").await;
     let (leader, follower, _, take) = c.take().await;
     let near = Scenario {
-        closeness: 0.6,
+        faults: vec![Shown::new("K3", Role::Follower)],
         seed: 14,
         ..Scenario::default()
     };
@@ -1170,16 +1173,17 @@ async fn a_couples_finding_goes_to_whom_the_coach_names() {
 async fn a_practice_clip_is_rendered_marked_and_judged() {
     let h = house(&["coach@hall.example"]).await;
     let c = Coach::signed_in(&h, "coach@hall.example").await;
-    let clean = json!({});
-    let mut leaning = json!({"lean_away": 10.0});
-    let practice = |follower: &Value, repetitions: u32| {
+    let leaning = |size: f64| json!([{"fault": "P1", "role": "follower", "size": size}]);
+    let practice = |faults: Value, repetitions: u32, phones: usize| {
+        let first = json!({"distance": 4.6, "size": [640, 360], "fps": 25});
+        let second = json!({"bearing": 80, "size": [320, 180], "clock": 0.5, "uneven": 0.4});
+        let phones = [first, second][..phones].to_vec();
         json!({
             "chart": "shag-basic", "repetitions": repetitions, "bpm": 118, "heights": [1.82, 1.66],
-            "habits": [clean, follower], "phone": {"distance": 4.6}, "size": [640, 360], "fps": 25,
-            "seed": 5, "marked": true,
+            "faults": faults, "phones": phones, "seed": 5, "marked": true,
         })
     };
-    let take = c.post("/api/studio", practice(&leaning, 2)).await;
+    let take = c.post("/api/studio", practice(leaning(10.0), 2, 2)).await;
     let id = take["id"].as_str().unwrap();
     assert_eq!(take["place"], "Studio, simulated");
     assert_eq!(take["leader"], "Practice leader, 182 cm");
@@ -1196,17 +1200,62 @@ async fn a_practice_clip_is_rendered_marked_and_judged() {
         .find(|j| j["fault"] == "P1" && j["role"] == "follower")
         .unwrap();
     assert_eq!((&found["showing"], &found["of"]), (&json!(2), &json!(2)));
+    // The second phone began half a second later, and its film is its own.
+    let view = c.get(&format!("/api/takes/{id}")).await;
+    let second = &view["further"][0];
+    assert_eq!(
+        (&second["angle"], &second["offset"]),
+        (&json!(2), &json!(500_000))
+    );
+    for _ in 0..300 {
+        let now = c.get(&format!("/api/takes/{id}")).await;
+        if now["further"][0]["state"] == "ready" {
+            break;
+        }
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    let video = |angle: u8| format!("{}/api/takes/{id}/video?angle={angle}", h.url);
+    for (angle, status) in [(1, 200), (2, 200), (3, 404), (9, 422)] {
+        let answer = c.client.get(video(angle)).send().await.unwrap();
+        assert_eq!(answer.status(), status, "{angle}");
+    }
+    // Uneven frames keep their own times.
+    let now = c.get(&format!("/api/takes/{id}")).await;
+    let frames: Vec<i64> = now["further"][0]["frames"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|f| f.as_i64().unwrap())
+        .collect();
+    let steps: Vec<i64> = frames.windows(2).map(|w| w[1] - w[0]).collect();
+    assert!(*steps.iter().min().unwrap() < 26_000 && *steps.iter().max().unwrap() > 40_000);
+    // Put in step by hand, within reason.
+    let path = format!("/api/takes/{id}/angles");
+    let begin = |angle: u8, offset: i64| Some(json!({"angle": angle, "offset": offset}));
+    let (status, moved) = c.send(Method::PUT, &path, begin(2, 433_333), None).await;
+    assert_eq!((status.as_u16(), &moved["offset"]), (200, &json!(433_333)));
+    for (body, expected) in [
+        (begin(1, 5), 404),
+        (begin(3, 5), 404),
+        (begin(2, 9_000_000_000), 422),
+    ] {
+        assert_eq!(c.send(Method::PUT, &path, body, None).await.0, expected);
+    }
     // The same people dance again; nobody else is added.
-    leaning["lean_away"] = json!(0.0);
-    c.post("/api/studio", practice(&leaning, 1)).await;
+    c.post("/api/studio", practice(json!([]), 1, 1)).await;
     assert_eq!(c.get("/api/people").await.as_array().unwrap().len(), 2);
     for (body, words) in [
         (
-            practice(&json!({"lean_away": 80}), 1),
-            "beyond what can be danced",
+            practice(leaning(80.0), 1, 1),
+            "“P1” can be shown from -25 to 25",
         ),
-        (practice(&clean, 64), "at most 90 s"),
-        (practice(&clean, 0), "repetitions are 1 to 64"),
+        (
+            practice(json!([{"fault": "F3", "role": "leader"}]), 1, 1),
+            "has no place in this figure",
+        ),
+        (practice(json!([]), 64, 1), "at most 90 s"),
+        (practice(json!([]), 0, 1), "repetitions are 1 to 64"),
+        (practice(json!([]), 1, 0), "one to four phones"),
     ] {
         let (status, problem) = c.send(Method::POST, "/api/studio", Some(body), None).await;
         assert_eq!(status, 422, "{problem}");

@@ -1,0 +1,195 @@
+import Earlier from '@mui/icons-material/ChevronLeft';
+import Later from '@mui/icons-material/ChevronRight';
+import AddFilm from '@mui/icons-material/VideoCallOutlined';
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import IconButton from '@mui/material/IconButton';
+import LinearProgress from '@mui/material/LinearProgress';
+import Typography from '@mui/material/Typography';
+import { useQueryClient } from '@tanstack/react-query';
+import { useEffect, useRef, useState } from 'react';
+import type { Schemas } from '../api/client';
+import { useAlign } from '../api/hooks';
+import { Failure } from '../shell/State';
+import { sendClip } from '../takes/upload';
+import { stage } from '../theme';
+import { nearestFrame, type Player } from './player';
+
+/** How far a playing angle may be out of step before it is put right, seconds. */
+const OUT_OF_STEP = 0.06;
+
+/** Another phone's clip of the same dance, in step with the first one's. */
+export function Angle({
+  take,
+  clip,
+  player,
+}: {
+  take: string;
+  clip: Schemas['ClipView'];
+  player: Player;
+}) {
+  const film = useRef<HTMLVideoElement | null>(null);
+  const align = useAlign(take);
+  const { at, playing, speed, video } = player;
+  const { offset, start, frames } = clip;
+  const frame = nearestFrame(frames, at - offset);
+
+  useEffect(() => {
+    const own = film.current;
+    if (!own || playing) return;
+    own.pause();
+    // Into the middle of the frame's time, where rounding cannot fall on its neighbour.
+    const from = frames[frame] ?? 0;
+    const to = frames[frame + 1] ?? from + 10_000;
+    own.currentTime = (start + (from + to) / 2) / 1e6;
+  }, [frame, frames, playing, start]);
+
+  useEffect(() => {
+    const own = film.current;
+    if (!own || !playing || !video) return;
+    own.playbackRate = speed;
+    void own.play().catch(() => undefined);
+    const keep = window.setInterval(() => {
+      const wanted = video.currentTime + (start - offset) / 1e6;
+      if (Math.abs(own.currentTime - wanted) > OUT_OF_STEP) own.currentTime = Math.max(0, wanted);
+    }, 250);
+    return () => window.clearInterval(keep);
+  }, [offset, playing, speed, start, video]);
+
+  // A frame of this clip is what can be told apart by eye.
+  const step =
+    frames.length > 1 ? ((frames.at(-1) ?? 0) - (frames[0] ?? 0)) / (frames.length - 1) : 33_333;
+  const move = (by: number) =>
+    align.mutate({ angle: clip.angle, offset: Math.round(offset + by * step) });
+
+  return (
+    <Box
+      component="section"
+      aria-label={`Angle ${clip.angle}`}
+      sx={{
+        position: 'relative',
+        flex: 1,
+        minHeight: 0,
+        bgcolor: stage.ground,
+        color: stage.ink,
+        borderRadius: 1,
+        overflow: 'hidden',
+      }}
+    >
+      {clip.state === 'ready' && (
+        <Box
+          component="video"
+          ref={film}
+          src={`/api/takes/${take}/video?angle=${clip.angle}`}
+          preload="auto"
+          muted
+          playsInline
+          aria-label={`Clip of angle ${clip.angle}`}
+          data-frame={frame}
+          sx={{
+            position: 'absolute',
+            inset: 0,
+            width: '100%',
+            height: '100%',
+            objectFit: 'contain',
+          }}
+        />
+      )}
+      {clip.state === 'preparing' && (
+        <Box role="status" sx={{ p: 1.5 }}>
+          <Typography variant="body2" gutterBottom>
+            Preparing angle {clip.angle}, {Math.round(100 * clip.progress)} %
+          </Typography>
+          <LinearProgress
+            variant="determinate"
+            value={100 * clip.progress}
+            aria-label={`Preparing angle ${clip.angle}`}
+          />
+        </Box>
+      )}
+      {clip.state === 'failed' && (
+        <Typography role="alert" sx={{ p: 1.5 }}>
+          {clip.failure}
+        </Typography>
+      )}
+      {clip.state === 'not_kept' && (
+        <Typography sx={{ p: 1.5 }}>The film of this angle is not kept.</Typography>
+      )}
+      <Box
+        sx={{
+          position: 'absolute',
+          left: 8,
+          bottom: 8,
+          display: 'flex',
+          alignItems: 'center',
+          pl: 1,
+          borderRadius: 1,
+          bgcolor: 'rgba(21,25,28,.82)',
+        }}
+      >
+        <Typography variant="body2">
+          angle {clip.angle} · begins {offset < 0 ? '−' : '+'}
+          {(Math.abs(offset) / 1e6).toFixed(2)} s
+        </Typography>
+        <IconButton
+          size="small"
+          color="inherit"
+          aria-label={`Angle ${clip.angle} begins one frame earlier`}
+          onClick={() => move(-1)}
+        >
+          <Earlier fontSize="small" />
+        </IconButton>
+        <IconButton
+          size="small"
+          color="inherit"
+          aria-label={`Angle ${clip.angle} begins one frame later`}
+          onClick={() => move(1)}
+        >
+          <Later fontSize="small" />
+        </IconButton>
+      </Box>
+      <Failure error={align.error} />
+    </Box>
+  );
+}
+
+/** Takes another phone's file of the same dance. */
+export function AddAngle({ take, angle }: { take: string; angle: number }) {
+  const client = useQueryClient();
+  const input = useRef<HTMLInputElement | null>(null);
+  const [sent, setSent] = useState<number | null>(null);
+  const [error, setError] = useState<Error | null>(null);
+  const send = async (file: File | undefined) => {
+    if (!file) return;
+    setError(null);
+    setSent(0);
+    try {
+      await sendClip(take, file, setSent, angle);
+    } catch (refused) {
+      setError(refused as Error);
+    }
+    setSent(null);
+    void client.invalidateQueries({ queryKey: ['takes'] });
+  };
+  return (
+    <>
+      <Failure error={error} />
+      <Button
+        loading={sent !== null}
+        startIcon={<AddFilm />}
+        onClick={() => input.current?.click()}
+        sx={{ flexShrink: 0 }}
+      >
+        Add an angle
+      </Button>
+      <input
+        ref={input}
+        type="file"
+        hidden
+        accept="video/mp4,video/quicktime,video/webm,.mp4,.mov,.webm"
+        aria-label="Clip file of another angle"
+        onChange={(e) => void send(e.target.files?.[0])}
+      />
+    </>
+  );
+}
