@@ -1,4 +1,6 @@
-//! Landmarks of a dancer in a picture.
+//! A dancer's landmarks in pictures, and the body in three dimensions that explains them.
+
+pub mod solve;
 
 use std::collections::BTreeMap;
 

@@ -1,0 +1,654 @@
+//! Bodies in three dimensions from what one or more cameras saw of them.
+//!
+//! For one dancer over a whole take: nineteen points at each instant and nine length scales that all
+//! instants share. The solution has the least sum of squared residuals of pixels (with Student weights),
+//! bone lengths, posture, floor, smoothness and hints, each in units of its standard error, found by
+//! Levenberg–Marquardt on a block-banded system. The cameras are not refined by the bodies: their
+//! covariance is carried into every uncertainty instead.
+
+mod arms;
+mod band;
+mod contact;
+mod skeleton;
+mod start;
+mod terms;
+
+use nalgebra::{DMatrix, DVector, Point3, Vector3};
+use serde::{Deserialize, Serialize};
+
+use self::band::{Band, Factor, columns};
+use self::skeleton::{Joints, N, SCALE_SIGMA, SCALES, at, liveliness};
+use self::terms::{Cost, Normal, Sink as _};
+use super::Landmark;
+use crate::camera::{Calibration, Camera};
+use crate::units::Estimate;
+
+/// Unknowns of a camera: focal length, rotation, place.
+const OF_CAMERA: usize = 7;
+
+/// Neighbours further apart than this do not smooth each other, seconds.
+const FAR: f64 = 0.25;
+
+/// Where a landmark's place in a picture comes from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Source {
+    /// Set by a hand.
+    Hand,
+    /// Found by a detector.
+    Automatic,
+}
+
+impl Source {
+    /// Degrees of freedom of the errors' distribution: a detector is sometimes far off.
+    fn freedom(self) -> f64 {
+        match self {
+            Self::Hand => 30.0,
+            Self::Automatic => 4.0,
+        }
+    }
+
+    /// Errors that stay for several instants count as fewer observations.
+    fn correlated(self) -> f64 {
+        match self {
+            Self::Hand => 1.0,
+            Self::Automatic => 2.0,
+        }
+    }
+
+    /// How much livelier than the usual motion is allowed.
+    fn lively(self) -> f64 {
+        match self {
+            Self::Hand => 2.5,
+            Self::Automatic => 1.5,
+        }
+    }
+}
+
+/// A landmark in a picture.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Seen {
+    /// Index of the camera.
+    pub camera: usize,
+    /// Which.
+    pub landmark: Landmark,
+    /// Where, pixels.
+    pub pixel: [f64; 2],
+    /// Standard error along each axis, pixels.
+    pub sigma: f64,
+    /// Where it comes from.
+    pub source: Source,
+}
+
+/// A place in three dimensions that a landmark network gives.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Hint {
+    /// Index of the camera.
+    pub camera: usize,
+    /// Which.
+    pub landmark: Landmark,
+    /// About the middle of the hips along the camera's right, down and depth, metres.
+    pub about_hips: [f64; 3],
+}
+
+/// What is known of a dancer at an instant.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Instant {
+    /// Seconds.
+    pub at: f64,
+    /// Landmarks.
+    pub seen: Vec<Seen>,
+    /// Hints.
+    pub hints: Vec<Hint>,
+    /// Heel and toe of the left and the right foot known to stand on the floor.
+    pub planted: [[bool; 2]; 2],
+    /// Standard error of a standing part's height, metres.
+    pub floor_sigma: f64,
+}
+
+impl Instant {
+    /// An instant without anything seen.
+    pub fn new(at: f64) -> Self {
+        Self {
+            at,
+            seen: Vec::new(),
+            hints: Vec::new(),
+            planted: [[false; 2]; 2],
+            floor_sigma: 0.01,
+        }
+    }
+}
+
+/// A dancer whose body is looked for.
+pub struct Given<'a> {
+    /// Standing height, metres.
+    pub height: f64,
+    /// Cameras of one world.
+    pub cameras: Vec<&'a Camera>,
+}
+
+/// A solved take of one dancer.
+#[derive(Debug, Clone)]
+pub struct Bodies {
+    /// Instants, seconds.
+    pub at: Vec<f64>,
+    joints: Vec<Joints>,
+    /// Covariance of each instant's coordinates, pixels' part.
+    own: Vec<DMatrix<f64>>,
+    /// How coordinates follow the shared unknowns: length scales, then each camera's seven.
+    shared: Vec<DMatrix<f64>>,
+    /// Covariance of the shared unknowns.
+    shared_covariance: DMatrix<f64>,
+    /// Another shape that explains an arm nearly as well: elbow angles, degrees, by instant and side.
+    rivals: Vec<[Option<f64>; 2]>,
+    /// Standing height, metres.
+    pub height: f64,
+    /// Length scales found, logarithms.
+    pub scales: [f64; SCALES],
+    /// Root mean square of the pixel residuals in units of their standard errors.
+    pub residual: f64,
+    /// Factorisations that were needed.
+    pub rounds: usize,
+}
+
+/// Why there is no solution.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum SolveError {
+    /// Nothing to solve from.
+    #[error("Mark at least the feet, the hips and the shoulders at one moment.")]
+    Nothing,
+    /// The numbers do not hold together.
+    #[error(
+        "The marks contradict each other so much that no body fits them. Look for a joint marked on the wrong dancer or side."
+    )]
+    NoFit,
+}
+
+/// Solves a dancer's bodies. `cameras` are calibrated in one world; instants in time order. Instants at
+/// which fewer than six landmarks are seen are bridged only where neighbours are near.
+pub fn solve(
+    height: f64,
+    cameras: &[Calibration],
+    instants: &[Instant],
+) -> Result<Bodies, SolveError> {
+    let given = Given {
+        height,
+        cameras: cameras.iter().map(|c| &c.camera).collect(),
+    };
+    let mut instants = instants.to_vec();
+    let begun = start::start(&given, &instants).ok_or(SolveError::Nothing)?;
+    let mut state = State {
+        joints: begun,
+        scales: [0.0; SCALES],
+    };
+    let mut rounds = 0;
+    // First roughly, then with feet that stand and arms that choose their shape.
+    let mut solver = Solver::new(&given, &instants);
+    rounds += solver.descend(&mut state, 8)?;
+    let mut rivals = vec![[None; 2]; instants.len()];
+    for _ in 0..2 {
+        contact::plant(&mut instants, &state.joints);
+        rivals = arms::choose(&given, &instants, &mut state.joints, &state.scales);
+        solver = Solver::new(&given, &instants);
+        rounds += solver.descend(&mut state, 6)?;
+    }
+    solver.finish(cameras, state, rivals, rounds)
+}
+
+/// The unknowns.
+#[derive(Debug, Clone)]
+struct State {
+    joints: Vec<Joints>,
+    scales: [f64; SCALES],
+}
+
+struct Solver<'a> {
+    given: &'a Given<'a>,
+    instants: &'a [Instant],
+    /// Spread of a change of velocity for each instant that has two near neighbours, scale of it.
+    smooth: Vec<Option<Bend>>,
+}
+
+/// A second difference over three instants: coefficients, and the factor to metres a second squared.
+#[derive(Debug, Clone, Copy)]
+struct Bend {
+    by: [f64; 3],
+    lively: f64,
+}
+
+/// The linearised problem.
+struct Linear {
+    band: Band,
+    cross: Vec<DMatrix<f64>>,
+    scales: DMatrix<f64>,
+    right: Vec<DVector<f64>>,
+    right_scales: DVector<f64>,
+    cost: f64,
+}
+
+impl<'a> Solver<'a> {
+    fn new(given: &'a Given<'a>, instants: &'a [Instant]) -> Self {
+        let automatic = instants
+            .iter()
+            .flat_map(|i| &i.seen)
+            .any(|s| s.source == Source::Automatic);
+        let lively = if automatic {
+            Source::Automatic.lively()
+        } else {
+            Source::Hand.lively()
+        };
+        let smooth = instants
+            .windows(3)
+            .map(|w| {
+                let (a, b) = (w[1].at - w[0].at, w[2].at - w[1].at);
+                (a > 1e-4 && b > 1e-4 && a < FAR && b < FAR).then(|| Bend {
+                    by: [2.0 / (a * (a + b)), -2.0 / (a * b), 2.0 / (b * (a + b))],
+                    lively,
+                })
+            })
+            .collect();
+        Self {
+            given,
+            instants,
+            smooth,
+        }
+    }
+
+    fn cost(&self, state: &State) -> f64 {
+        let mut sink = Cost::default();
+        for (now, x) in self.instants.iter().zip(&state.joints) {
+            terms::instant(self.given, now, x, &state.scales, &mut sink);
+        }
+        for (t, bend) in self.smooth.iter().enumerate() {
+            let Some(bend) = bend else { continue };
+            for l in Landmark::ALL {
+                let sigma = bend.lively * liveliness(l);
+                for i in at(l)..at(l) + 3 {
+                    let r: f64 = (0..3).map(|k| bend.by[k] * state.joints[t + k][i]).sum();
+                    sink.take(r / sigma, &[], &[], 1.0);
+                }
+            }
+        }
+        for (t, parts) in self.standing() {
+            for l in parts {
+                for i in at(l)..at(l) + 2 {
+                    let r = state.joints[t + 1][i] - state.joints[t][i];
+                    sink.take(r / self.stay_sigma(t), &[], &[], 1.0);
+                }
+            }
+        }
+        let scales: f64 = state.scales.iter().map(|s| (s / SCALE_SIGMA).powi(2)).sum();
+        sink.0 + scales
+    }
+
+    /// Parts of the feet that stand at an instant and at the next one.
+    fn standing(&self) -> impl Iterator<Item = (usize, Vec<Landmark>)> + '_ {
+        self.instants.windows(2).enumerate().map(|(t, w)| {
+            let mut parts = Vec::new();
+            if w[1].at - w[0].at < FAR {
+                for (side, leg) in skeleton::LEGS.iter().enumerate() {
+                    for (k, l) in [leg[3], leg[4]].into_iter().enumerate() {
+                        if w[0].planted[side][k] && w[1].planted[side][k] {
+                            parts.push(l);
+                        }
+                    }
+                }
+            }
+            (t, parts)
+        })
+    }
+
+    /// Standard error of a standing part's way to the next instant, metres.
+    fn stay_sigma(&self, t: usize) -> f64 {
+        1.2 * self.instants[t].floor_sigma
+    }
+
+    fn linearise(&self, state: &State) -> Linear {
+        let n = self.instants.len();
+        let mut out = Linear {
+            band: Band::zeros(n, N),
+            cross: Vec::with_capacity(n),
+            scales: DMatrix::from_diagonal_element(SCALES, SCALES, SCALE_SIGMA.powi(-2)),
+            right: Vec::with_capacity(n),
+            right_scales: DVector::from_fn(SCALES, |k, _| -state.scales[k] / SCALE_SIGMA.powi(2)),
+            cost: state.scales.iter().map(|s| (s / SCALE_SIGMA).powi(2)).sum(),
+        };
+        for (t, (now, x)) in self.instants.iter().zip(&state.joints).enumerate() {
+            let mut normal = Normal::new();
+            terms::instant(self.given, now, x, &state.scales, &mut normal);
+            normal.mirror();
+            out.band.diagonal[t] = normal.own;
+            out.cross.push(normal.cross);
+            out.scales += normal.scales;
+            out.right.push(normal.right);
+            out.right_scales += normal.right_scales;
+            out.cost += normal.cost;
+        }
+        for (t, bend) in self.smooth.iter().enumerate() {
+            let Some(bend) = bend else { continue };
+            for l in Landmark::ALL {
+                let weight = (bend.lively * liveliness(l)).powi(-2);
+                for i in at(l)..at(l) + 3 {
+                    let r: f64 = (0..3).map(|k| bend.by[k] * state.joints[t + k][i]).sum();
+                    out.cost += weight * r * r;
+                    for k in 0..3 {
+                        out.right[t + k][i] -= weight * bend.by[k] * r;
+                        out.band.diagonal[t + k][(i, i)] += weight * bend.by[k] * bend.by[k];
+                    }
+                    let pairs = [(t, 0, 1), (t + 1, 1, 2)];
+                    for (to, a, b) in pairs {
+                        beside(&mut out.band.first, to)[(i, i)] += weight * bend.by[a] * bend.by[b];
+                    }
+                    beside(&mut out.band.second, t)[(i, i)] += weight * bend.by[0] * bend.by[2];
+                }
+            }
+        }
+        for (t, parts) in self.standing() {
+            let weight = self.stay_sigma(t).powi(-2);
+            for l in parts {
+                for i in at(l)..at(l) + 2 {
+                    let r = state.joints[t + 1][i] - state.joints[t][i];
+                    out.cost += weight * r * r;
+                    out.right[t][i] += weight * r;
+                    out.right[t + 1][i] -= weight * r;
+                    out.band.diagonal[t][(i, i)] += weight;
+                    out.band.diagonal[t + 1][(i, i)] += weight;
+                    beside(&mut out.band.first, t)[(i, i)] -= weight;
+                }
+            }
+        }
+        out
+    }
+
+    /// At most so many steps of Levenberg–Marquardt; says how many factorisations it took.
+    fn descend(&self, state: &mut State, most: usize) -> Result<usize, SolveError> {
+        let mut damping = 1e-3;
+        let mut rounds = 0;
+        let mut linear = self.linearise(state);
+        while rounds < most {
+            rounds += 1;
+            let Some((step, scales)) = increment(&linear, damping) else {
+                damping *= 20.0;
+                if damping > 1e9 {
+                    return Err(SolveError::NoFit);
+                }
+                continue;
+            };
+            let mut next = state.clone();
+            for (x, d) in next.joints.iter_mut().zip(&step) {
+                for (v, by) in x.iter_mut().zip(d.column(0).iter()) {
+                    // No joint moves further than half a metre in one step.
+                    *v += by.clamp(-0.5, 0.5);
+                }
+            }
+            for (s, by) in next.scales.iter_mut().zip(scales.iter()) {
+                *s = (*s + by).clamp(-0.2, 0.2);
+            }
+            let cost = self.cost(&next);
+            if cost.is_finite() && cost < linear.cost {
+                let gained = linear.cost - cost;
+                *state = next;
+                damping = (damping * 0.2).max(1e-9);
+                linear = self.linearise(state);
+                if gained < 1e-3 * (1.0 + 1e-2 * linear.cost) {
+                    break;
+                }
+            } else {
+                damping *= 12.0;
+                if damping > 1e9 {
+                    break;
+                }
+            }
+        }
+        Ok(rounds)
+    }
+
+    /// Uncertainties of what was found.
+    fn finish(
+        &self,
+        cameras: &[Calibration],
+        state: State,
+        rivals: Vec<[Option<f64>; 2]>,
+        rounds: usize,
+    ) -> Result<Bodies, SolveError> {
+        let linear = self.linearise(&state);
+        let Linear {
+            band,
+            cross,
+            scales,
+            ..
+        } = linear;
+        let factor = band.factor().ok_or(SolveError::NoFit)?;
+        let own = factor.inverse_blocks();
+        let mut z = cross.clone();
+        factor.solve(&mut z);
+        let mut schur = scales;
+        for (b, z) in cross.iter().zip(&z) {
+            schur.gemm_tr(-1.0, b, z, 1.0);
+        }
+        let scale_covariance = schur.try_inverse().ok_or(SolveError::NoFit)?;
+        let by_camera = self.by_camera(&state, &factor, (&cross, &z, &scale_covariance));
+        let shared: Vec<DMatrix<f64>> = z
+            .iter()
+            .zip(&by_camera)
+            .map(|(z, c)| {
+                let mut k = DMatrix::zeros(N, SCALES + c.ncols());
+                k.columns_mut(0, SCALES).copy_from(&-z);
+                k.columns_mut(SCALES, c.ncols()).copy_from(c);
+                k
+            })
+            .collect();
+        let many = SCALES + OF_CAMERA * cameras.len();
+        let mut covariance = DMatrix::zeros(many, many);
+        covariance
+            .view_mut((0, 0), (SCALES, SCALES))
+            .copy_from(&scale_covariance);
+        for (i, c) in cameras.iter().enumerate() {
+            let first = SCALES + OF_CAMERA * i;
+            covariance
+                .view_mut((first, first), (OF_CAMERA, OF_CAMERA))
+                .copy_from(&c.covariance);
+        }
+        let (mut squares, mut many) = (0.0, 0.0);
+        for (now, x) in self.instants.iter().zip(&state.joints) {
+            for s in &now.seen {
+                if let Some((pixel, _)) =
+                    terms::project(self.given.cameras[s.camera], skeleton::p(x, s.landmark))
+                {
+                    let off = (pixel[0] - s.pixel[0]).hypot(pixel[1] - s.pixel[1]) / s.sigma;
+                    squares += off * off;
+                    many += 2.0;
+                }
+            }
+        }
+        Ok(Bodies {
+            at: self.instants.iter().map(|i| i.at).collect(),
+            joints: state.joints,
+            own,
+            shared,
+            shared_covariance: covariance,
+            rivals,
+            height: self.given.height,
+            scales: state.scales,
+            residual: (squares / f64::max(many, 1.0)).sqrt(),
+            rounds,
+        })
+    }
+
+    /// How the solution follows the cameras' unknowns: −H⁻¹ ∂g/∂c, with the length scales solved along.
+    fn by_camera(
+        &self,
+        state: &State,
+        factor: &Factor,
+        (cross, z, scale_covariance): (&[DMatrix<f64>], &[DMatrix<f64>], &DMatrix<f64>),
+    ) -> Vec<DMatrix<f64>> {
+        let many = OF_CAMERA * self.given.cameras.len();
+        let mut right: Vec<DMatrix<f64>> = vec![DMatrix::zeros(N, many); self.instants.len()];
+        for (camera, of) in self.given.cameras.iter().enumerate() {
+            for k in 0..OF_CAMERA {
+                let h = 1e-5;
+                let mut by = [0.0; OF_CAMERA];
+                by[k] = h;
+                let ahead = of.nudged(&by);
+                by[k] = -h;
+                let behind = of.nudged(&by);
+                for (t, (now, x)) in self.instants.iter().zip(&state.joints).enumerate() {
+                    for s in now.seen.iter().filter(|s| s.camera == camera) {
+                        let place = skeleton::p(x, s.landmark);
+                        let pixels = [&ahead, &behind].map(|c| terms::project(c, place));
+                        let (Some((a, _)), Some((b, _))) = (pixels[0], pixels[1]) else {
+                            continue;
+                        };
+                        let Some((pixel, slope)) = terms::project(of, place) else {
+                            continue;
+                        };
+                        let sigma = s.sigma * s.source.correlated();
+                        let miss = [0, 1].map(|i| (pixel[i] - s.pixel[i]) / sigma);
+                        let nu = s.source.freedom();
+                        let weight = (nu + 2.0) / (nu + miss[0] * miss[0] + miss[1] * miss[1]);
+                        for i in 0..2 {
+                            let moved = (a[i] - b[i]) / (2.0 * h * sigma);
+                            for c in 0..3 {
+                                right[t][(at(s.landmark) + c, OF_CAMERA * camera + k)] -=
+                                    weight * slope[(i, c)] / sigma * moved;
+                            }
+                        }
+                    }
+                }
+            }
+        }
+        // The lengths' share: y = S⁻¹ (−Bᵀ A⁻¹ r), x = A⁻¹ r − Z y.
+        factor.solve(&mut right);
+        let mut lengths = DMatrix::zeros(SCALES, many);
+        for (b, x) in cross.iter().zip(&right) {
+            lengths.gemm_tr(-1.0, b, x, 1.0);
+        }
+        let y = scale_covariance * lengths;
+        for (x, z) in right.iter_mut().zip(z) {
+            x.gemm(-1.0, z, &y, 1.0);
+        }
+        right
+    }
+}
+
+fn beside(blocks: &mut [Option<DMatrix<f64>>], t: usize) -> &mut DMatrix<f64> {
+    blocks[t].get_or_insert_with(|| DMatrix::zeros(N, N))
+}
+
+/// The damped step: coordinates by instant, and length scales.
+fn increment(linear: &Linear, damping: f64) -> Option<(Vec<DMatrix<f64>>, DVector<f64>)> {
+    let mut band = linear.band.clone();
+    for d in &mut band.diagonal {
+        for i in 0..N {
+            d[(i, i)] *= 1.0 + damping;
+            d[(i, i)] += 1e-6 + 10.0 * damping;
+        }
+    }
+    let factor = band.factor()?;
+    let mut z = linear.cross.clone();
+    factor.solve(&mut z);
+    let mut x = columns(&linear.right);
+    factor.solve(&mut x);
+    let mut schur = linear.scales.clone();
+    let mut right = linear.right_scales.clone();
+    for ((b, z), x) in linear.cross.iter().zip(&z).zip(&x) {
+        schur.gemm_tr(-1.0, b, z, 1.0);
+        right -= b.tr_mul(&x.column(0));
+    }
+    for k in 0..SCALES {
+        schur[(k, k)] *= 1.0 + damping;
+    }
+    let scales = schur.cholesky()?.solve(&right);
+    for (x, z) in x.iter_mut().zip(&z) {
+        x.gemm(
+            -1.0,
+            z,
+            &DMatrix::from_column_slice(SCALES, 1, scales.as_slice()),
+            1.0,
+        );
+    }
+    Some((x, scales))
+}
+
+/// Joints of one solved instant, with which values are computed.
+#[derive(Clone, Copy)]
+pub struct Posture<'a>(&'a Joints);
+
+impl Posture<'_> {
+    /// Place of a landmark, metres.
+    pub fn joint(&self, l: Landmark) -> Vector3<f64> {
+        skeleton::p(self.0, l)
+    }
+
+    /// Middle between two landmarks, metres.
+    pub fn middle(&self, a: Landmark, b: Landmark) -> Vector3<f64> {
+        skeleton::middle(self.0, a, b)
+    }
+}
+
+impl Bodies {
+    /// Place of a landmark at an instant, metres.
+    pub fn joint(&self, instant: usize, l: Landmark) -> Point3<f64> {
+        Point3::from(skeleton::p(&self.joints[instant], l))
+    }
+
+    /// A value computed from one instant's joints, with its standard error to first order: the joints'
+    /// own and that of the cameras and lengths they share. `None` where the value is not defined.
+    pub fn value(&self, instant: usize, f: impl Fn(Posture) -> Option<f64>) -> Option<Estimate> {
+        value(&[(self, instant)], |p| f(p[0]))
+    }
+
+    /// The elbow angle of a rival shape of an arm that explains what is seen nearly as well, degrees.
+    pub fn rival(&self, instant: usize, left: bool) -> Option<f64> {
+        self.rivals[instant][usize::from(!left)]
+    }
+}
+
+/// A value computed from several postures, of one dancer or of both, seen by the same cameras. What the
+/// cameras add is common to all of them and partly cancels in differences.
+pub fn value(of: &[(&Bodies, usize)], f: impl Fn(&[Posture]) -> Option<f64>) -> Option<Estimate> {
+    const H: f64 = 1e-4;
+    let mut joints: Vec<Joints> = of.iter().map(|(b, t)| b.joints[*t]).collect();
+    let eval = |joints: &[Joints]| {
+        let postures: Vec<Posture> = joints.iter().map(Posture).collect();
+        f(&postures)
+    };
+    let found = eval(&joints)?;
+    let cameras = of.first()?.0.shared_covariance.ncols() - SCALES;
+    let mut by_camera = DVector::zeros(cameras);
+    let mut variance = 0.0;
+    // Length scales are each dancer's own and the same at all of the dancer's instants.
+    let mut by_scales: Vec<(*const Bodies, DVector<f64>)> = Vec::new();
+    for k in 0..of.len() {
+        let (bodies, t) = of[k];
+        let mut slope = DVector::zeros(N);
+        for i in 0..N {
+            let was = joints[k][i];
+            joints[k][i] = was + H;
+            let ahead = eval(&joints);
+            joints[k][i] = was - H;
+            let behind = eval(&joints);
+            joints[k][i] = was;
+            slope[i] = (ahead? - behind?) / (2.0 * H);
+        }
+        variance += slope.dot(&(&bodies.own[t] * &slope));
+        let along = bodies.shared[t].tr_mul(&slope);
+        by_camera += along.rows(SCALES, cameras);
+        let own = along.rows(0, SCALES).into_owned();
+        let key = std::ptr::from_ref(bodies);
+        match by_scales.iter_mut().find(|b| b.0 == key) {
+            Some(b) => b.1 += own,
+            None => by_scales.push((key, own)),
+        }
+    }
+    let covariance = &of.first()?.0.shared_covariance;
+    let of_cameras = covariance.view((SCALES, SCALES), (cameras, cameras));
+    variance += by_camera.dot(&(of_cameras * &by_camera));
+    for (key, slope) in &by_scales {
+        let bodies = of.iter().find(|(b, _)| std::ptr::from_ref(*b) == *key)?.0;
+        let own = bodies.shared_covariance.view((0, 0), (SCALES, SCALES));
+        variance += slope.dot(&(own * slope));
+    }
+    let sigma = variance.max(0.0).sqrt();
+    (found.is_finite() && sigma.is_finite()).then(|| Estimate::new(found, sigma))
+}
