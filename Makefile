@@ -1,7 +1,7 @@
 # make demo   set up, build and start with the demo studio     http://127.0.0.1:8420
 # make test   set up, build and run everything that is checked
 SHELL := bash
-.PHONY: demo demo-reset serve test bench screenshots build web format install types
+.PHONY: demo demo-reset serve test bench accuracy screenshots build web format install types
 
 web/node_modules/.package-lock.json: web/package-lock.json
 	cd web && npm ci --no-audit --no-fund
@@ -35,6 +35,11 @@ test:
 
 bench:
 	cargo bench --locked -p upright-core
+
+# Draws fresh simulated takes, compares what is solved with what is true, renews docs/accuracy.md and
+# fails where a target is missed.
+accuracy:
+	cargo run --locked -p upright-studio --example accuracy -- --takes 200 --write docs/accuracy.md
 
 # Takes docs/screenshots anew from the demo studio, in a browser without a window.
 screenshots: build

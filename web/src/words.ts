@@ -42,6 +42,15 @@ const sided: Record<string, [string, string]> = {
   turn_total: ['over', 'short'],
   together: ['follower later', 'leader later'],
   lean: ['away', 'toward'],
+  lean_back: ['back', 'forward'],
+  lean_side: ['left', 'right'],
+  shoulder_tilt: ['left up', 'right up'],
+  hips_behind: ['behind', 'ahead'],
+  head_ahead: ['ahead', 'behind'],
+  twist: ['left', 'right'],
+  facing_error: ['left', 'right'],
+  elbow_drop_left: ['below', 'above'],
+  elbow_drop_right: ['below', 'above'],
 };
 
 /** A measure in words: left and right, early and late instead of a sign. */

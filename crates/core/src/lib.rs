@@ -21,4 +21,5 @@ pub mod measure;
 pub mod plan;
 pub mod progress;
 pub mod routine;
+pub mod space;
 pub mod units;

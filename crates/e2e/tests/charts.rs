@@ -259,6 +259,15 @@ async fn a_practice_clip_lands_as_a_take_with_its_fault_found() -> anyhow::Resul
     b.click("//button[@aria-label='Angle 2 begins one frame later']")
         .await?;
     b.sees("angle 2 · begins +0.54 s").await?;
+    // The couple in space, turned by the keys, which then do not step the film.
+    b.key("v").await?;
+    b.sees("Turned away from the partner").await?;
+    let round = "document.querySelector('[data-round]')?.dataset.round";
+    b.until("the scene", &format!("return {round} === '20'"))
+        .await?;
+    b.css("[data-round]").await?.send_keys(ARROW_RIGHT).await?;
+    b.until("a turned scene", &format!("return {round} === '30'"))
+        .await?;
     b.look_over("simulated take", &mut barriers).await?;
     assert_eq!(barriers, Vec::<String>::new());
     b.client.clone().close().await?;

@@ -187,6 +187,17 @@ async fn take_pictures() -> anyhow::Result<()> {
     if wanted("bench") {
         b.picture(&out.join("bench.png")).await?;
     }
+    if wanted("bench-space") {
+        b.key("v").await?;
+        b.sees("Turned away from the partner").await?;
+        b.css("canvas").await?;
+        b.script("document.querySelector('[aria-label=\"In space\"]').scrollIntoView()")
+            .await?;
+        // The scene is drawn when the browser has time for it.
+        tokio::time::sleep(std::time::Duration::from_millis(1500)).await;
+        b.picture(&out.join("bench-space.png")).await?;
+        b.key("v").await?;
+    }
     if wanted("correction") {
         b.key("j").await?;
         b.key("Enter").await?;

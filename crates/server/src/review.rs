@@ -6,6 +6,7 @@ use upright_core::chart::{Chart, Shelf};
 use upright_core::marks::{Entry, History, MarkCommand, MarkError};
 use upright_core::measure::CoupleBody;
 use upright_core::routine::{End, join};
+use upright_core::space::{Space, space};
 use upright_store::{Clip, Couple, Judgement, Store, StudioId, Take, TakeSummary, Whose};
 use uuid::Uuid;
 
@@ -62,13 +63,19 @@ async fn apart<T: Send + 'static>(f: impl FnOnce() -> T + Send + 'static) -> Res
         .map_err(|e| Problem::internal(&e))
 }
 
-fn analysed(history: &History, couple: &Couple, clip: Option<&Clip>, shelf: &Shelf) -> Analysis {
-    let body = CoupleBody {
+fn sizes(couple: &Couple) -> CoupleBody {
+    CoupleBody {
         heights: [couple.leader_height, couple.follower_height],
         frame_limit: couple.frame_limit,
-    };
-    let picture = clip.map_or(NO_CLIP, |c| [f64::from(c.width), f64::from(c.height)]);
-    analyse(history.marks(), body, picture, shelf)
+    }
+}
+
+fn picture(clip: Option<&Clip>) -> [f64; 2] {
+    clip.map_or(NO_CLIP, |c| [f64::from(c.width), f64::from(c.height)])
+}
+
+fn analysed(history: &History, couple: &Couple, clip: Option<&Clip>, shelf: &Shelf) -> Analysis {
+    analyse(history.marks(), sizes(couple), picture(clip), shelf)
 }
 
 fn danced(history: &History, shelf: &Shelf) -> Option<Chart> {
@@ -144,6 +151,24 @@ pub async fn review(store: &Store, studio: StudioId, take: Uuid) -> Result<Revie
             version,
             analysis,
         }
+    })
+    .await
+}
+
+/// Solves both dancers' bodies of a take in space; the version of its marks comes with it. Takes a
+/// moment, so it is asked for apart from the rest.
+pub async fn in_space(
+    store: &Store,
+    studio: StudioId,
+    take: Uuid,
+) -> Result<(i32, Space), Problem> {
+    let desk = open(store, studio, take).await?;
+    apart(move || {
+        let version = desk.log.len() as i32;
+        let history = History::replay(desk.log);
+        let picture = picture(desk.clip.as_ref());
+        let solved = space(history.marks(), sizes(&desk.couple), picture, &desk.shelf);
+        (version, solved)
     })
     .await
 }

@@ -19,7 +19,7 @@ use upright_core::camera::{Calibration, FloorMark, calibrate};
 use upright_core::chart::charts;
 use upright_core::marks::FloorReference;
 use upright_core::units::{Estimate, Foot, MediaTime, Role, wrap_degrees};
-use upright_studio::{Body, Detector, Performance, Phone, Scenario, detect};
+use upright_studio::{Body, Detector, Performance, Phone, Scenario, Shown, detect, showable};
 
 use Landmark as L;
 
@@ -121,6 +121,17 @@ fn draw(rng: &mut ChaCha8Rng) -> Scenario {
         roll: rng.random_range(-2.0..2.0),
         ..Phone::default()
     };
+    // Every second dancer shows some fault, as people do.
+    let mut faults = Vec::new();
+    for role in Role::BOTH {
+        if rng.random_bool(0.5) {
+            let fits: Vec<_> = showable()
+                .iter()
+                .filter(|k| k.by.can_be(role) && !k.counts(chart, role).is_empty())
+                .collect();
+            faults.push(Shown::new(fits.choose(rng).unwrap().id, role));
+        }
+    }
     let first = rng.random_range(-30.0..30.0);
     let apart = rng.random_range(60.0..100.0) * if rng.random_bool(0.5) { 1.0 } else { -1.0 };
     Scenario {
@@ -129,6 +140,7 @@ fn draw(rng: &mut ChaCha8Rng) -> Scenario {
         repetitions: 2,
         heights: [rng.random_range(1.62..1.95), rng.random_range(1.5..1.85)],
         people: [rng.random(), rng.random()],
+        faults,
         phones: vec![phone(first, rng), phone(first + apart, rng)],
         seed: rng.random(),
         ..Scenario::default()
@@ -320,10 +332,7 @@ fn compare(p: &Performance, role: Role, row: Row, solved: &Bodies, tallies: &mut
                     tallies[0].add(e, 100.0 * foot(&truth, side)[k], f64::INFINITY, false);
                 }
             }
-            let e = solved
-                .value(t, |b| Some(elbow(&b, side)))
-                .filter(|_| solved.rival(t, side == Foot::Left).is_none());
-            tallies[4].add(e, elbow(&truth, side), 15.0, false);
+            tallies[4].add(solved.elbow(t, side), elbow(&truth, side), 9.0, false);
         }
         for (k, sideways) in [(2, false), (3, true)] {
             let e = solved.value(t, |b| Some(lean(&b, sideways)));

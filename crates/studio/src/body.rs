@@ -314,7 +314,9 @@ impl Body {
     ) -> [Self; 2] {
         let mut bodies = postures.each_ref().map(Self::standing);
         for _ in 0..2 {
-            let Some(by) = crowding(&bodies) else { break };
+            let Some(by) = crowding(&bodies).or_else(|| pull(&bodies, &now, share)) else {
+                break;
+            };
             // Each gives way by half.
             for (p, sign) in postures.iter_mut().zip([-0.5, 0.5]) {
                 p.centre = [p.centre[0] + sign * by.x, p.centre[1] + sign * by.y];
@@ -496,6 +498,42 @@ impl Body {
 
 /// Least distance of the middles of two trunks, metres: chests that touch.
 const CHESTS: f64 = 0.21;
+
+/// Furthest that joined arms draw the two bodies toward each other over their feet, metres in all.
+const DRAWN: f64 = 0.16;
+
+/// Arms at their longest do not let go: they draw the bodies together. How far the second one must move,
+/// metres on the floor.
+fn pull(bodies: &[Body; 2], arms: &Arms, share: f64) -> Option<Vector3<f64>> {
+    if !open(arms.position) {
+        return None;
+    }
+    let [l, f] = bodies;
+    let missing = arms
+        .holds
+        .iter()
+        .filter_map(|hold| {
+            let Hold::Hands(a, b) = *hold else {
+                return None;
+            };
+            let ends =
+                [(l, side(a)), (f, side(b))].map(|(body, side)| body.joint(Landmark::arm(side)[0]));
+            let mut joined = nalgebra::center(&ends[0], &ends[1]);
+            joined.z = 0.64 * 0.5 * (l.height + f.height);
+            let short = [l, f].into_iter().zip(ends).map(|(body, shoulder)| {
+                let [upper, fore] = body.arm_bones();
+                let long = 0.995 * (upper + fore) + body.build.hand * body.height;
+                (joined - shoulder).norm() - long
+            });
+            short.reduce(f64::max)
+        })
+        .fold(0.0, f64::max);
+    let mut way = l.chest() - f.chest();
+    way.z = 0.0;
+    // The hand hangs lower than the shoulder, so that a little more is needed along the floor.
+    let by = (2.3 * missing).min(DRAWN) * share;
+    (by > 1e-4 && way.norm() > 0.3).then(|| way.normalize() * by)
+}
 
 /// How far the second body must move from the first so that chests touch and no more, metres on the
 /// floor; none where there is room.

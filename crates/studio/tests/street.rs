@@ -8,6 +8,7 @@ use upright_core::chart::Shelf;
 use upright_core::judge::Judged;
 use upright_core::marks::{MarkCommand, Marks};
 use upright_core::measure::{CoupleBody, Measure};
+use upright_core::space::space;
 use upright_core::units::{Role, Unit};
 use upright_studio::{Hand, Performance, Phone, Scenario, Shown, Truth, marks};
 
@@ -262,6 +263,60 @@ fn find<'a>(a: &'a Analysis, fault: &str, role: Option<Role>) -> &'a Judged {
         .iter()
         .find(|j| j.fault == fault && j.role == role)
         .unwrap_or_else(|| panic!("{fault} was not judged"))
+}
+
+/// Solved bodies against the true ones: what is said lies within its error, and what this angle cannot
+/// tell is not said.
+#[test]
+fn bodies_in_space_are_where_they_were() {
+    let s = Scenario {
+        repetitions: 2,
+        faults: vec![Shown::new("P1", Role::Follower)],
+        seed: 61,
+        ..Scenario::default()
+    };
+    let p = Performance::new(&s).unwrap();
+    let frames = p.frame_times(0);
+    let mut m = Marks::default();
+    for command in marks(&p, 0, &frames, &Hand::ordinary(8)) {
+        command.apply(&mut m).unwrap();
+    }
+    let couple = CoupleBody {
+        heights: s.heights,
+        frame_limit: None,
+    };
+    let solved = space(&m, couple, p.phone(0).picture(), &Shelf::default());
+    assert_eq!(solved.missing, [None, None]);
+    assert_eq!(solved.bodies.len(), 32);
+    let index = |id: &str| solved.numbers.iter().position(|n| n.id == id).unwrap();
+    let (mut told, mut within) = (0, 0);
+    for b in &solved.bodies {
+        let truth = &p.bodies(b.at.secs())[b.role as usize];
+        let trunk = truth.chest() - truth.pelvis();
+        let back = -trunk.dot(&truth.facing()).atan2(trunk.z).to_degrees();
+        let lean = b.readings[index("lean_back")].estimate().unwrap();
+        told += 1;
+        within += u32::from((lean.value - back).abs() < 2.0 * lean.sigma);
+        assert!((lean.value - back).abs() < 5.0, "{lean:?} {back}");
+        // From the side nobody can tell how far a dancer leans toward the phone.
+        assert!(b.readings[index("lean_side")].estimate().is_none());
+        let hips = truth.pelvis();
+        let seen = [9, 10].map(|j| b.joints[j]);
+        for k in 0..3 {
+            let middle = 0.5 * (seen[0][k] + seen[1][k]);
+            assert!((middle - hips[k]).abs() < 4.0 * b.sigma + 0.02, "{k}");
+        }
+    }
+    assert!(within * 10 >= told * 9, "{within} of {told}");
+    // The leaning follower is the one who leans.
+    let most = solved
+        .bodies
+        .iter()
+        .filter_map(|b| Some((b.role, b.readings[index("lean_back")].estimate()?.value)))
+        .max_by(|a, b| a.1.total_cmp(&b.1))
+        .unwrap();
+    assert_eq!(most.0, Role::Follower);
+    assert!(most.1 > 6.0);
 }
 
 #[test]

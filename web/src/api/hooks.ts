@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { api, body, keepToken, type Schemas } from './client';
 
 const key = {
@@ -234,6 +234,17 @@ export function useBench(id: string) {
   return useQuery({
     queryKey: ['bench', id],
     queryFn: async () => body(await api.GET('/api/takes/{id}/bench', { params: { path: { id } } })),
+  });
+}
+
+/** Both dancers in space, for this version of the marks. */
+export function useSpace(id: string, version: number, wanted: boolean) {
+  return useQuery({
+    queryKey: ['space', id, version],
+    enabled: wanted,
+    staleTime: Infinity,
+    placeholderData: keepPreviousData,
+    queryFn: async () => body(await api.GET('/api/takes/{id}/space', { params: { path: { id } } })),
   });
 }
 

@@ -552,6 +552,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/takes/{id}/space': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Both dancers' bodies in space at the counts at which they are marked, and what is read from them.
+     *     Takes a moment longer than the rest.
+     */
+    get: operations['bench_space'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/takes/{id}/video': {
     parameters: {
       query?: never;
@@ -2567,6 +2587,59 @@ export interface components {
        */
       room: number;
     };
+    /** @description A take in space. */
+    Space: {
+      /** @description Bodies in order of time, the leader's first. */
+      bodies: components['schemas']['SpaceBody'][];
+      /** @description What is missing, or does not fit; for each role. */
+      missing: (string | null)[];
+      /** @description What each reading is. */
+      numbers: components['schemas']['SpaceNumber'][];
+    };
+    /** @description One dancer at one marked moment. */
+    SpaceBody: {
+      /** @description The frame. */
+      at: components['schemas']['MediaTime'];
+      /** @description Count, from 0. */
+      count: number;
+      /** @description Places of the nineteen landmarks in metres, in the order of [`Landmark`](L). */
+      joints: number[][];
+      /** @description The numbers, in the order of [`Space::numbers`]. */
+      readings: components['schemas']['Reading'][];
+      /**
+       * Format: int32
+       * @description Repetition, from 0.
+       */
+      repetition: number;
+      /** @description Who. */
+      role: components['schemas']['Role'];
+      /**
+       * Format: double
+       * @description Greatest standard error of a hip's or a shoulder's place, metres.
+       */
+      sigma: number;
+    };
+    /** @description A number that is read. */
+    SpaceNumber: {
+      /** @description Stable id. */
+      id: string;
+      /** @description As a coach says it. */
+      name: string;
+      /** @description What a positive value means. */
+      sign: string;
+      /** @description Unit of the value. */
+      unit: components['schemas']['Unit'];
+    };
+    /** @description Both dancers in space. */
+    SpaceView: {
+      /** @description Bodies and numbers. */
+      space: components['schemas']['Space'];
+      /**
+       * Format: int32
+       * @description Number of the last entry in the log of marks that it follows from.
+       */
+      version: number;
+    };
     /** @description A step of the preparation. */
     Stage:
       | {
@@ -4467,6 +4540,35 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Take'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  bench_space: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SpaceView'];
         };
       };
       404: {

@@ -13,6 +13,7 @@ import { Angle, AddAngle } from './Angle';
 import { CountCard } from './CountCard';
 import { Findings } from './Findings';
 import { FloorPlan } from './FloorPlan';
+import { InSpace } from './InSpace';
 import { corners, landmarks } from './landmarks';
 import type { Marking, Pixel } from './Overlay';
 import { BodiesPanel, ChartPanel, CountPanel, FloorPanel, type Send } from './panels';
@@ -48,6 +49,7 @@ export function Bench({
   const reviewed = useReviewed(take.id);
   const [confirming, setConfirming] = useState<Judged | null>(null);
   const [dismissing, setDismissing] = useState<Judged | null>(null);
+  const [inSpace, setInSpace] = useState(false);
   const send: Send = (...entries) => marking.mutate(entries);
 
   // Another take begins with empty hands.
@@ -201,6 +203,10 @@ export function Bench({
     '+': player.faster,
     l: toggleLoop,
     w: () => set({ mode: 'watch' }),
+    v: () => {
+      set({ mode: 'watch' });
+      setInSpace(!inSpace);
+    },
     t: tap,
     o: setOne,
     f: () => set({ mode: 'floor' }),
@@ -408,6 +414,16 @@ export function Bench({
           )}
           {(mode === 'watch' || mode === 'bodies') && (
             <FloorPlan analysis={analysis} cell={cell} chart={chart} />
+          )}
+          {mode === 'watch' && (
+            <InSpace
+              take={take.id}
+              version={bench.version}
+              cell={cell}
+              size={analysis.floor?.size ?? [2, 1]}
+              open={inSpace}
+              toggle={() => setInSpace(!inSpace)}
+            />
           )}
           {mode === 'watch' && <CountCard analysis={analysis} chart={chart} cell={cell} />}
           <Findings

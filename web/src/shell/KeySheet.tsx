@@ -19,6 +19,7 @@ const groups: [string, [string, string][]][] = [
       ['1 … 9', 'to that count'],
       ['- +', 'slower, faster'],
       ['l', 'loop this repetition'],
+      ['v', 'the couple in space'],
     ],
   ],
   [

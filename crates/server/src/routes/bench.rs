@@ -6,6 +6,7 @@ use axum::response::{IntoResponse as _, Response};
 use serde::{Deserialize, Serialize};
 use upright_core::analyse::Analysis;
 use upright_core::marks::{Entry, Marks};
+use upright_core::space::Space;
 use upright_store::Decision;
 use uuid::Uuid;
 
@@ -64,6 +65,28 @@ pub async fn read(
 ) -> Result<Response, Problem> {
     let r = review::review(app.store(), coach.studio, id).await?;
     view(&app, &coach, r).await
+}
+
+/// Both dancers in space.
+#[derive(Debug, Serialize, utoipa::ToSchema)]
+pub struct SpaceView {
+    /// Number of the last entry in the log of marks that it follows from.
+    version: i32,
+    /// Bodies and numbers.
+    space: Space,
+}
+
+/// Both dancers' bodies in space at the counts at which they are marked, and what is read from them.
+/// Takes a moment longer than the rest.
+#[utoipa::path(get, operation_id = "bench_space", path = "/api/takes/{id}/space", params(("id" = Uuid, Path)), responses(
+    (status = 200, body = SpaceView), (status = 404, body = Problem)))]
+pub async fn space(
+    State(app): State<App>,
+    coach: Coach,
+    Path(id): Path<Uuid>,
+) -> Result<Json<SpaceView>, Problem> {
+    let (version, space) = review::in_space(app.store(), coach.studio, id).await?;
+    Ok(Json(SpaceView { version, space }))
 }
 
 /// Changes marks that are still at the given version.

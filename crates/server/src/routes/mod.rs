@@ -62,6 +62,7 @@ pub(crate) fn api() -> OpenApiRouter<App> {
         .routes(routes!(clips::align))
         .routes(routes!(bench::read))
         .routes(routes!(bench::mark))
+        .routes(routes!(bench::space))
         .routes(routes!(decisions::decide))
         .routes(routes!(decisions::withdraw))
         .routes(routes!(corrections::change))

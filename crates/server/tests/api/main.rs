@@ -1229,6 +1229,18 @@ async fn a_practice_clip_is_rendered_marked_and_judged() {
         .collect();
     let steps: Vec<i64> = frames.windows(2).map(|w| w[1] - w[0]).collect();
     assert!(*steps.iter().min().unwrap() < 26_000 && *steps.iter().max().unwrap() > 40_000);
+    // Both bodies in space, at the version that the Bench shows.
+    let in_space = c.get(&format!("/api/takes/{id}/space")).await;
+    assert_eq!(in_space["version"], bench["version"]);
+    let bodies = in_space["space"]["bodies"].as_array().unwrap();
+    assert_eq!(bodies.len(), 32);
+    assert_eq!(bodies[0]["joints"].as_array().unwrap().len(), 19);
+    let numbers = in_space["space"]["numbers"].as_array().unwrap().len();
+    assert!(
+        bodies
+            .iter()
+            .all(|b| b["readings"].as_array().unwrap().len() == numbers)
+    );
     // Put in step by hand, within reason.
     let path = format!("/api/takes/{id}/angles");
     let begin = |angle: u8, offset: i64| Some(json!({"angle": angle, "offset": offset}));

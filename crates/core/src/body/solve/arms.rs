@@ -8,11 +8,8 @@ use super::terms::{Cost, of_arm};
 use super::{FAR, Given, Instant};
 use crate::camera::Camera;
 
-/// A shape of an arm explains what is seen nearly as well when its cost is within this of the best.
-const RIVAL: f64 = 9.0;
-
-/// Shapes whose elbows differ by less are the same, degrees.
-const SAME: f64 = 15.0;
+/// Shapes whose elbows differ by less are one and the same, degrees.
+const SAME: f64 = 3.0;
 
 /// A shape: elbow, wrist and knuckle, metres, with its cost.
 #[derive(Clone, Copy)]
@@ -22,25 +19,28 @@ struct Shape {
 }
 
 /// Chooses the arms' shapes over the whole take and puts them into the joints. Gives, by instant and
-/// side, the elbow angle of a rival shape.
+/// side, how far other shapes that may be true spread the elbow's angle, degrees (1σ): each counts with
+/// the probability that its cost leaves it.
 pub(super) fn choose(
     given: &Given,
     instants: &[Instant],
     joints: &mut [Joints],
     scales: &[f64; SCALES],
-) -> Vec<[Option<f64>; 2]> {
-    let mut rivals = vec![[None; 2]; instants.len()];
+) -> Vec<[f64; 2]> {
+    let mut spreads = vec![[0.0; 2]; instants.len()];
     for side in 0..2 {
         let options: Vec<Vec<Shape>> = instants
             .iter()
             .zip(joints.iter())
             .map(|(now, x)| shapes(given, now, side, x, scales))
             .collect();
-        let path = best_path(&options, instants, joints, side);
-        for (t, k) in path.into_iter().enumerate() {
-            let Some(best) = options[t].get(k) else {
+        let costs = path_costs(&options, instants, joints, side);
+        for (t, costs) in costs.into_iter().enumerate() {
+            let least = costs.iter().copied().fold(f64::INFINITY, f64::min);
+            let Some(k) = costs.iter().position(|c| *c == least) else {
                 continue;
             };
+            let best = options[t][k];
             let [_, own @ ..] = ARMS[side];
             for (l, to) in own.into_iter().zip(best.at) {
                 set(&mut joints[t], l, to);
@@ -51,16 +51,23 @@ pub(super) fn choose(
                     .angle(&(s.at[1] - s.at[0]))
                     .to_degrees()
             };
-            let own = bend(best);
-            rivals[t][side] = options[t]
+            // Starts that came to the same shape are one.
+            let mut apart: Vec<(f64, f64)> = vec![(bend(&best), 0.0)];
+            for (s, cost) in options[t].iter().zip(&costs) {
+                let b = bend(s);
+                if apart.iter().all(|a| (a.0 - b).abs() > SAME) {
+                    apart.push((b, cost - least));
+                }
+            }
+            let weights: f64 = apart.iter().map(|a| (-0.5 * a.1).exp()).sum();
+            let squares: f64 = apart
                 .iter()
-                .filter(|s| s.cost < best.cost + RIVAL)
-                .map(bend)
-                .filter(|b| (b - own).abs() > SAME)
-                .max_by(|a, b| (a - own).abs().total_cmp(&(b - own).abs()));
+                .map(|a| (-0.5 * a.1).exp() * (a.0 - apart[0].0).powi(2))
+                .sum();
+            spreads[t][side] = (squares / weights).sqrt();
         }
     }
-    rivals
+    spreads
 }
 
 /// The shapes that an arm may have at an instant, each descended to its own least cost.
@@ -224,54 +231,57 @@ impl super::terms::Sink for Part<'_> {
     }
 }
 
-/// Viterbi over the shapes: an arm moves some way in the time between instants and not through itself.
-fn best_path(
+/// Least cost of a whole take that goes through each shape (Viterbi there and back): an arm moves some
+/// way in the time between instants.
+fn path_costs(
     options: &[Vec<Shape>],
     instants: &[Instant],
     joints: &[Joints],
     side: usize,
-) -> Vec<usize> {
-    let mut reached: Vec<Vec<(f64, usize)>> = Vec::with_capacity(options.len());
-    for (t, here) in options.iter().enumerate() {
-        let row: Vec<(f64, usize)> = here
+) -> Vec<Vec<f64>> {
+    let root = |t: usize| p(&joints[t], ARMS[side][0]);
+    let change = |t: usize, was: &Shape, is: &Shape| {
+        let seconds = instants[t].at - instants[t - 1].at;
+        if seconds > FAR {
+            return 0.0;
+        }
+        let by = seconds / 0.08;
+        let moved = |k: usize| ((is.at[k] - root(t)) - (was.at[k] - root(t - 1))).norm();
+        let [e, w] = [moved(0) / (0.06 * by), moved(1) / (0.09 * by)];
+        (e * e).min(30.0) + (w * w).min(30.0)
+    };
+    let least = |costs: &mut dyn Iterator<Item = f64>| costs.fold(f64::INFINITY, f64::min);
+    let n = options.len();
+    let mut there: Vec<Vec<f64>> = Vec::with_capacity(n);
+    for t in 0..n {
+        let row = options[t]
             .iter()
-            .map(|s| {
-                let Some(before) = t.checked_sub(1) else {
-                    return (s.cost, 0);
-                };
-                let seconds = instants[t].at - instants[before].at;
-                let root = |t: usize| p(&joints[t], ARMS[side][0]);
-                let change = |was: &Shape| {
-                    if seconds > FAR {
-                        return 0.0;
-                    }
-                    let by = seconds / 0.08;
-                    let moved =
-                        |k: usize| ((s.at[k] - root(t)) - (was.at[k] - root(before))).norm();
-                    let [e, w] = [moved(0) / (0.06 * by), moved(1) / (0.09 * by)];
-                    (e * e).min(30.0) + (w * w).min(30.0)
-                };
-                options[before]
-                    .iter()
-                    .enumerate()
-                    .map(|(k, was)| (reached[before][k].0 + change(was), k))
-                    .min_by(|a, b| a.0.total_cmp(&b.0))
-                    .map_or((s.cost, 0), |(c, k)| (c + s.cost, k))
+            .map(|is| {
+                let before = t.checked_sub(1).map_or(0.0, |b| {
+                    let all = options[b].iter().zip(&there[b]);
+                    least(&mut all.map(|(was, c)| c + change(t, was, is)))
+                });
+                is.cost + if before.is_finite() { before } else { 0.0 }
             })
             .collect();
-        reached.push(row);
+        there.push(row);
     }
-    let mut out = vec![0; options.len()];
-    let least = |row: &[(f64, usize)]| {
-        row.iter()
-            .enumerate()
-            .min_by(|a, b| a.1.0.total_cmp(&b.1.0))
-            .map_or(0, |(k, _)| k)
-    };
-    let mut next = reached.last().map_or(0, |r| least(r));
-    for t in (0..options.len()).rev() {
-        out[t] = next;
-        next = reached[t].get(next).map_or(0, |r| r.1);
+    let mut back: Vec<f64> = options.last().map_or(Vec::new(), |o| vec![0.0; o.len()]);
+    let mut out = there;
+    for t in (0..n).rev() {
+        for (total, b) in out[t].iter_mut().zip(&back) {
+            *total += b;
+        }
+        if let Some(b) = t.checked_sub(1) {
+            back = options[b]
+                .iter()
+                .map(|was| {
+                    let after = options[t].iter().zip(&back);
+                    let c = least(&mut after.map(|(is, c)| is.cost + c + change(t, was, is)));
+                    if c.is_finite() { c } else { 0.0 }
+                })
+                .collect();
+        }
     }
     out
 }

@@ -12,6 +12,8 @@ mod contact;
 mod skeleton;
 mod start;
 mod terms;
+#[cfg(test)]
+mod tests;
 
 use nalgebra::{DMatrix, DVector, Point3, Vector3};
 use serde::{Deserialize, Serialize};
@@ -21,7 +23,7 @@ use self::skeleton::{Joints, N, SCALE_SIGMA, SCALES, at, liveliness};
 use self::terms::{Cost, Normal, Sink as _};
 use super::Landmark;
 use crate::camera::{Calibration, Camera};
-use crate::units::Estimate;
+use crate::units::{Estimate, Foot};
 
 /// Unknowns of a camera: focal length, rotation, place.
 const OF_CAMERA: usize = 7;
@@ -45,14 +47,6 @@ impl Source {
         match self {
             Self::Hand => 30.0,
             Self::Automatic => 4.0,
-        }
-    }
-
-    /// Errors that stay for several instants count as fewer observations.
-    fn correlated(self) -> f64 {
-        match self {
-            Self::Hand => 1.0,
-            Self::Automatic => 2.0,
         }
     }
 
@@ -125,6 +119,19 @@ pub struct Given<'a> {
     pub height: f64,
     /// Cameras of one world.
     pub cameras: Vec<&'a Camera>,
+    /// By how much a detector's errors count for more than they are, because they stay for several
+    /// instants.
+    stay: f64,
+}
+
+impl Given<'_> {
+    /// Standard error with which a landmark counts, pixels.
+    fn sigma(&self, s: &Seen) -> f64 {
+        match s.source {
+            Source::Hand => s.sigma,
+            Source::Automatic => s.sigma * self.stay,
+        }
+    }
 }
 
 /// A solved take of one dancer.
@@ -139,8 +146,8 @@ pub struct Bodies {
     shared: Vec<DMatrix<f64>>,
     /// Covariance of the shared unknowns.
     shared_covariance: DMatrix<f64>,
-    /// Another shape that explains an arm nearly as well: elbow angles, degrees, by instant and side.
-    rivals: Vec<[Option<f64>; 2]>,
+    /// How far other shapes of an arm spread its elbow's angle, degrees, by instant and side.
+    spreads: Vec<[f64; 2]>,
     /// Standing height, metres.
     pub height: f64,
     /// Length scales found, logarithms.
@@ -171,9 +178,10 @@ pub fn solve(
     cameras: &[Calibration],
     instants: &[Instant],
 ) -> Result<Bodies, SolveError> {
-    let given = Given {
+    let mut given = Given {
         height,
         cameras: cameras.iter().map(|c| &c.camera).collect(),
+        stay: 2.0,
     };
     let mut instants = instants.to_vec();
     let begun = start::start(&given, &instants).ok_or(SolveError::Nothing)?;
@@ -183,16 +191,18 @@ pub fn solve(
     };
     let mut rounds = 0;
     // First roughly, then with feet that stand and arms that choose their shape.
-    let mut solver = Solver::new(&given, &instants);
-    rounds += solver.descend(&mut state, 8)?;
-    let mut rivals = vec![[None; 2]; instants.len()];
+    {
+        let solver = Solver::new(&given, &instants);
+        rounds += solver.descend(&mut state, 10)?;
+        given.stay = solver.stay(&state);
+    }
+    let mut spreads = vec![[0.0; 2]; instants.len()];
     for _ in 0..2 {
         contact::plant(&mut instants, &state.joints);
-        rivals = arms::choose(&given, &instants, &mut state.joints, &state.scales);
-        solver = Solver::new(&given, &instants);
-        rounds += solver.descend(&mut state, 6)?;
+        spreads = arms::choose(&given, &instants, &mut state.joints, &state.scales);
+        rounds += Solver::new(&given, &instants).descend(&mut state, 8)?;
     }
-    solver.finish(cameras, state, rivals, rounds)
+    Solver::new(&given, &instants).finish(cameras, state, spreads, rounds)
 }
 
 /// The unknowns.
@@ -403,12 +413,51 @@ impl<'a> Solver<'a> {
         Ok(rounds)
     }
 
+    /// By how much errors that stay count for more, from how alike the pixel residuals of neighbouring
+    /// instants are: with a correlation ρ from one to the next, n of them tell as much as
+    /// n (1 − ρ)/(1 + ρ) independent ones.
+    fn stay(&self, state: &State) -> f64 {
+        let miss = |t: usize| -> std::collections::BTreeMap<(usize, Landmark), [f64; 2]> {
+            let now = &self.instants[t];
+            now.seen
+                .iter()
+                .filter_map(|s| {
+                    let place = skeleton::p(&state.joints[t], s.landmark);
+                    let (pixel, _) = terms::project(self.given.cameras[s.camera], place)?;
+                    // Far-off ones would speak for all.
+                    let off = [0, 1].map(|k| ((pixel[k] - s.pixel[k]) / s.sigma).clamp(-3.0, 3.0));
+                    Some(((s.camera, s.landmark), off))
+                })
+                .collect()
+        };
+        let (mut both, mut squares) = (0.0, 0.0);
+        for t in 1..self.instants.len() {
+            if self.instants[t].at - self.instants[t - 1].at > FAR {
+                continue;
+            }
+            let before = miss(t - 1);
+            for (key, now) in miss(t) {
+                if let Some(was) = before.get(&key) {
+                    both += now[0] * was[0] + now[1] * was[1];
+                    squares +=
+                        0.5 * (now[0].powi(2) + now[1].powi(2) + was[0].powi(2) + was[1].powi(2));
+                }
+            }
+        }
+        let alike = if squares > 0.0 {
+            (both / squares).clamp(0.0, 0.75)
+        } else {
+            0.0
+        };
+        ((1.0 + alike) / (1.0 - alike)).sqrt()
+    }
+
     /// Uncertainties of what was found.
     fn finish(
         &self,
         cameras: &[Calibration],
         state: State,
-        rivals: Vec<[Option<f64>; 2]>,
+        spreads: Vec<[f64; 2]>,
         rounds: usize,
     ) -> Result<Bodies, SolveError> {
         let linear = self.linearise(&state);
@@ -467,7 +516,7 @@ impl<'a> Solver<'a> {
             own,
             shared,
             shared_covariance: covariance,
-            rivals,
+            spreads,
             height: self.given.height,
             scales: state.scales,
             residual: (squares / f64::max(many, 1.0)).sqrt(),
@@ -502,7 +551,7 @@ impl<'a> Solver<'a> {
                         let Some((pixel, slope)) = terms::project(of, place) else {
                             continue;
                         };
-                        let sigma = s.sigma * s.source.correlated();
+                        let sigma = self.given.sigma(s);
                         let miss = [0, 1].map(|i| (pixel[i] - s.pixel[i]) / sigma);
                         let nu = s.source.freedom();
                         let weight = (nu + 2.0) / (nu + miss[0] * miss[0] + miss[1] * miss[1]);
@@ -592,15 +641,28 @@ impl Bodies {
         Point3::from(skeleton::p(&self.joints[instant], l))
     }
 
+    /// Place of a landmark by its number in the order of [`Landmark`], metres.
+    pub fn place(&self, instant: usize, landmark: usize) -> Point3<f64> {
+        let x = &self.joints[instant][3 * landmark..3 * landmark + 3];
+        Point3::new(x[0], x[1], x[2])
+    }
+
     /// A value computed from one instant's joints, with its standard error to first order: the joints'
     /// own and that of the cameras and lengths they share. `None` where the value is not defined.
     pub fn value(&self, instant: usize, f: impl Fn(Posture) -> Option<f64>) -> Option<Estimate> {
         value(&[(self, instant)], |p| f(p[0]))
     }
 
-    /// The elbow angle of a rival shape of an arm that explains what is seen nearly as well, degrees.
-    pub fn rival(&self, instant: usize, left: bool) -> Option<f64> {
-        self.rivals[instant][usize::from(!left)]
+    /// Elbow angle of an arm, degrees, 180 when straight. One camera cannot always tell an elbow before
+    /// the picture plane from one behind it: shapes that may be true as well are part of its error.
+    pub fn elbow(&self, instant: usize, side: Foot) -> Option<Estimate> {
+        let [s, e, w] = Landmark::arm(side);
+        let own = self.value(instant, |p| {
+            let (a, b) = (p.joint(s) - p.joint(e), p.joint(w) - p.joint(e));
+            Some(a.angle(&b).to_degrees())
+        })?;
+        let spread = self.spreads[instant][side as usize];
+        Some(Estimate::new(own.value, own.sigma.hypot(spread)))
     }
 }
 

@@ -16,6 +16,9 @@ const BONE_SIGMA: f64 = 0.008;
 /// Priors of a posture repeat at every instant and are not independent: weaker by this factor.
 const REPEATED: f64 = 2.0;
 
+/// Less so for how hips, shoulders and feet turn against each other, which changes quickly.
+const TURNED: f64 = 1.4;
+
 /// Standard error of a hint along the picture and in depth, metres, doubled like the priors.
 const HINT_SIGMA: [f64; 3] = [0.08, 0.08, 0.15];
 
@@ -204,7 +207,7 @@ fn pixels(
         let Some((pixel, slope)) = project(camera, p(x, s.landmark)) else {
             continue;
         };
-        let sigma = s.sigma * s.source.correlated();
+        let sigma = given.sigma(s);
         let miss = [0, 1].map(|k| (pixel[k] - s.pixel[k]) / sigma);
         let nu = s.source.freedom();
         let weight = (nu + 2.0) / (nu + miss[0] * miss[0] + miss[1] * miss[1]);
@@ -308,7 +311,7 @@ fn posture(height: f64, x: &Joints, sink: &mut impl Sink) {
         term(x, &[ls, rs, lh, rh], sink, |x| {
             let shoulders = front(p(x, ls), p(x, rs));
             let hips = front(p(x, lh), p(x, rh));
-            (shoulders - hips)[k] / (0.25 * w)
+            (shoulders - hips)[k] / (0.25 * TURNED)
         });
         term(x, &[ls, rs, lh, rh], sink, |x| {
             let t = trunk(x);
@@ -362,7 +365,7 @@ fn leg(side: usize, x: &Joints, sink: &mut impl Sink) {
             let foot = p(x, toe) - p(x, heel);
             let flat = Vector3::new(foot.x, foot.y, 0.0);
             let way = flat / flat.norm().max(0.02);
-            (way - front(p(x, lh), p(x, rh)))[k] / (0.45 * REPEATED)
+            (way - front(p(x, lh), p(x, rh)))[k] / (0.45 * TURNED)
         });
     }
     // The knee from the line between hip and ankle.

@@ -1,0 +1,229 @@
+//! The whole solution on bodies that are known.
+
+use nalgebra::{Point3, SMatrix};
+use proptest::prelude::*;
+
+use super::skeleton::{Joints, p, set, standing};
+use super::*;
+
+const HEIGHT: f64 = 1.74;
+
+fn calibrated(position: [f64; 3]) -> Calibration {
+    Calibration {
+        camera: Camera::looking_at(
+            Point3::from(position),
+            Point3::new(0.0, 0.0, 0.85),
+            0.0,
+            64.0,
+            [1280.0, 720.0],
+        ),
+        covariance: SMatrix::identity() * 1e-6,
+        residual: 0.5,
+    }
+}
+
+/// Three counts of somebody who steps and turns, exactly as the cameras see it.
+fn danced(
+    cameras: &[Calibration],
+    turned: impl Fn(Joints) -> Joints,
+) -> (Vec<Instant>, Vec<Joints>) {
+    let bodies: Vec<Joints> = [(-0.1, 20.0), (0.1, 35.0), (0.2, 50.0)]
+        .into_iter()
+        .map(|(x, yaw)| turned(standing(HEIGHT, [x, 0.1], yaw)))
+        .collect();
+    let instants = bodies
+        .iter()
+        .enumerate()
+        .map(|(t, x)| {
+            let mut now = Instant::new(0.5 * t as f64);
+            for (camera, c) in cameras.iter().enumerate() {
+                for landmark in Landmark::ALL {
+                    let q = c.camera.project(Point3::from(p(x, landmark))).unwrap();
+                    now.seen.push(Seen {
+                        camera,
+                        landmark,
+                        pixel: [q.x, q.y],
+                        sigma: 1.5,
+                        source: Source::Hand,
+                    });
+                }
+            }
+            now.planted = [[true; 2]; 2];
+            now
+        })
+        .collect();
+    (instants, bodies)
+}
+
+fn worst(solved: &Bodies, truth: &[Joints]) -> f64 {
+    let mut worst: f64 = 0.0;
+    for (t, x) in truth.iter().enumerate() {
+        for l in Landmark::ALL {
+            worst = worst.max((solved.joint(t, l).coords - p(x, l)).norm());
+        }
+    }
+    worst
+}
+
+#[test]
+fn two_cameras_find_a_body_to_the_centimetre_and_know_it() {
+    let cameras = [calibrated([0.5, -4.8, 1.5]), calibrated([4.6, -0.6, 1.6])];
+    let (instants, truth) = danced(&cameras, |x| x);
+    let both = solve(HEIGHT, &cameras, &instants).unwrap();
+    assert!(worst(&both, &truth) < 0.025, "{}", worst(&both, &truth));
+    assert!(both.residual < 0.6, "{}", both.residual);
+    // In the other order they say the same.
+    let swapped = [cameras[1].clone(), cameras[0].clone()];
+    let (other, _) = danced(&swapped, |x| x);
+    let same = solve(HEIGHT, &swapped, &other).unwrap();
+    let elbow = |b: &Bodies| b.elbow(1, Foot::Left).unwrap();
+    assert!((elbow(&both).value - elbow(&same).value).abs() < 1e-3);
+    assert!((elbow(&both).sigma - elbow(&same).sigma).abs() < 1e-3);
+    // One camera alone knows less, and says so.
+    let (alone, _) = danced(&cameras[..1], |x| x);
+    let one = solve(HEIGHT, &cameras[..1], &alone).unwrap();
+    let depth = |b: &Bodies| {
+        b.value(1, |p| Some(p.joint(Landmark::RightShoulder).y))
+            .unwrap()
+            .sigma
+    };
+    assert!(
+        depth(&one) > 3.0 * depth(&both),
+        "{} {}",
+        depth(&one),
+        depth(&both)
+    );
+}
+
+#[test]
+fn a_landmark_on_the_wrong_dancer_does_not_pull_the_body_apart() {
+    let cameras = [calibrated([0.5, -4.8, 1.5]), calibrated([4.6, -0.6, 1.6])];
+    let (mut instants, truth) = danced(&cameras, |x| x);
+    for now in &mut instants {
+        for s in &mut now.seen {
+            s.source = Source::Automatic;
+        }
+    }
+    let wild = instants[1]
+        .seen
+        .iter_mut()
+        .find(|s| s.landmark == Landmark::LeftKnee)
+        .unwrap();
+    wild.pixel[0] += 260.0;
+    let solved = solve(HEIGHT, &cameras, &instants).unwrap();
+    assert!(worst(&solved, &truth) < 0.06, "{}", worst(&solved, &truth));
+}
+
+#[test]
+fn nothing_seen_is_said_and_a_gap_is_bridged() {
+    let cameras = [calibrated([0.5, -4.8, 1.5])];
+    assert_eq!(
+        solve(HEIGHT, &cameras, &[Instant::new(0.0)]).unwrap_err(),
+        SolveError::Nothing
+    );
+    let (mut instants, _) = danced(&cameras, |x| x);
+    for (t, now) in instants.iter_mut().enumerate() {
+        now.at = 0.2 * t as f64;
+    }
+    instants[1].seen.clear();
+    instants[1].planted = [[false; 2]; 2];
+    let solved = solve(HEIGHT, &cameras, &instants).unwrap();
+    let sigma = |t| {
+        solved
+            .value(t, |p| Some(p.joint(Landmark::Nose).x))
+            .unwrap()
+            .sigma
+    };
+    // Between two near neighbours it is known, and less well than where it was seen.
+    assert!(
+        sigma(1) > 2.0 * sigma(0) && sigma(1) < 0.5,
+        "{} {}",
+        sigma(0),
+        sigma(1)
+    );
+}
+
+fn about_z(degrees: f64) -> impl Fn(Vector3<f64>) -> Vector3<f64> {
+    let turn = nalgebra::Rotation3::from_axis_angle(&Vector3::z_axis(), degrees.to_radians());
+    move |v| turn * v
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(6))]
+
+    /// Turning the room with everything in it turns the bodies and changes no angle.
+    #[test]
+    fn the_room_may_be_turned(degrees in -180.0..180.0f64) {
+        let turn = about_z(degrees);
+        let here = [calibrated([0.5, -4.8, 1.5]), calibrated([4.6, -0.6, 1.6])];
+        let there = [[0.5, -4.8, 1.5], [4.6, -0.6, 1.6]]
+            .map(|c| calibrated(turn(Vector3::from(c)).into()));
+        let (a, _) = danced(&here, |x| x);
+        let (b, truth) = danced(&there, |mut x| {
+            for l in Landmark::ALL {
+                let to = turn(p(&x, l));
+                set(&mut x, l, to);
+            }
+            x
+        });
+        let (a, b) = (solve(HEIGHT, &here, &a).unwrap(), solve(HEIGHT, &there, &b).unwrap());
+        prop_assert!(worst(&b, &truth) < 0.025);
+        for side in [Foot::Left, Foot::Right] {
+            let [x, y] = [&a, &b].map(|s| s.elbow(1, side).unwrap());
+            prop_assert!((x.value - y.value).abs() < 0.3, "{} {}", x.value, y.value);
+            prop_assert!((x.sigma / y.sigma - 1.0).abs() < 0.1);
+        }
+    }
+}
+
+/// Seen in a mirror, left and right change places and nothing else.
+#[test]
+fn a_mirrored_dancer_is_solved_mirrored() {
+    let mirror = |v: Vector3<f64>| Vector3::new(-v.x, v.y, v.z);
+    let here = [calibrated([0.5, -4.8, 1.5]), calibrated([4.6, -0.6, 1.6])];
+    let there = [calibrated([-0.5, -4.8, 1.5]), calibrated([-4.6, -0.6, 1.6])];
+    let swap = |l: Landmark| {
+        let all: Vec<[Landmark; 2]> = skeleton::LEGS[0]
+            .iter()
+            .zip(&skeleton::LEGS[1])
+            .map(|(a, b)| [*a, *b])
+            .chain(
+                skeleton::ARMS[0]
+                    .iter()
+                    .zip(&skeleton::ARMS[1])
+                    .map(|(a, b)| [*a, *b]),
+            )
+            .collect();
+        all.iter()
+            .find_map(|[a, b]| {
+                if l == *a {
+                    Some(*b)
+                } else if l == *b {
+                    Some(*a)
+                } else {
+                    None
+                }
+            })
+            .unwrap_or(l)
+    };
+    let (a, _) = danced(&here, |x| x);
+    let (b, _) = danced(&there, |x| {
+        let mut y = x;
+        for l in Landmark::ALL {
+            set(&mut y, swap(l), mirror(p(&x, l)));
+        }
+        y
+    });
+    let (a, b) = (
+        solve(HEIGHT, &here, &a).unwrap(),
+        solve(HEIGHT, &there, &b).unwrap(),
+    );
+    for t in 0..3 {
+        for l in Landmark::ALL {
+            let apart = (mirror(a.joint(t, l).coords) - b.joint(t, swap(l)).coords).norm();
+            assert!(apart < 0.01, "{l:?} {apart}");
+        }
+        let [x, y] = [a.elbow(t, Foot::Left), b.elbow(t, Foot::Right)].map(Option::unwrap);
+        assert!((x.value - y.value).abs() < 0.5);
+    }
+}
