@@ -34,7 +34,7 @@ test:
 	scripts/test.sh
 
 bench:
-	cargo bench --locked -p upright-core
+	cargo bench --locked -p upright-core -p upright-studio
 
 # Draws fresh simulated takes, compares what is solved with what is true, renews docs/accuracy.md and
 # fails where a target is missed.

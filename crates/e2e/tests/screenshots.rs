@@ -61,9 +61,6 @@ async fn take_pictures() -> anyhow::Result<()> {
     let b = Browser::start().await?;
     b.client.goto(&url).await?;
     b.sees("Sign in").await?;
-    if wanted("sign-in") {
-        b.picture(&out.join("sign-in.png")).await?;
-    }
     b.sign_in(&url, EMAIL, PASSWORD).await?;
     if wanted("today") {
         b.picture(&out.join("today.png")).await?;

@@ -484,5 +484,20 @@ fn report(
     if solved < SOLVED {
         missed.push(format!("{:.0} % of the takes solved", 100.0 * solved));
     }
+    if !missed.is_empty() {
+        page.push_str("\n## Missed in this run\n\n");
+        for m in &missed {
+            let _ = writeln!(page, "- {m}");
+        }
+        page.push_str(WHY);
+    }
     (page, missed)
 }
+
+/// What is known of the reasons.
+const WHY: &str = "
+- Leans: most dancers stand nearly upright, as the posture prior expects, so that errors are smaller than claimed. The prior has to be wide enough for those who do not.
+- Yaw by a detector: the shoulders are 37 cm apart and seen with errors of about 2 cm that stay for a quarter of a second; smoothing more would blur turns.
+- Elbows with one camera: before or behind the picture plane look alike. Most are not shown; of those shown the far tail are arms whose wrong shape hangs as arms usually do. Held hands, which tell the shapes apart, are not used yet.
+- One camera and a detector: some takes have a bad half second, where the partner hides most of a dancer, that the claimed error does not cover.
+";

@@ -11,6 +11,10 @@ use crate::camera::Camera;
 /// Shapes whose elbows differ by less are one and the same, degrees.
 const SAME: f64 = 3.0;
 
+/// How an arm usually hangs says less than its cost pretends, since it repeats: differences of cost count
+/// for so much less.
+const BELIEF: f64 = 2.5;
+
 /// A shape: elbow, wrist and knuckle, metres, with its cost.
 #[derive(Clone, Copy)]
 struct Shape {
@@ -59,10 +63,11 @@ pub(super) fn choose(
                     apart.push((b, cost - least));
                 }
             }
-            let weights: f64 = apart.iter().map(|a| (-0.5 * a.1).exp()).sum();
+            let weight = |a: &(f64, f64)| (-0.5 * a.1 / BELIEF).exp();
+            let weights: f64 = apart.iter().map(weight).sum();
             let squares: f64 = apart
                 .iter()
-                .map(|a| (-0.5 * a.1).exp() * (a.0 - apart[0].0).powi(2))
+                .map(|a| weight(a) * (a.0 - apart[0].0).powi(2))
                 .sum();
             spreads[t][side] = (squares / weights).sqrt();
         }

@@ -1,0 +1,90 @@
+//! Cost of solving one dancer's bodies against the length of the take and the number of cameras.
+//! `make bench` prints it.
+#![allow(missing_docs, clippy::unwrap_used)]
+use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
+
+use nalgebra::SMatrix;
+use upright_core::body::solve::{Instant, Seen, Source, solve};
+use upright_core::camera::Calibration;
+use upright_core::units::{MediaTime, Role};
+use upright_studio::{Detector, Performance, Phone, Scenario, detect};
+
+fn dance(repetitions: u32) -> Performance {
+    let second = Phone {
+        bearing: 74.0,
+        ..Phone::default()
+    };
+    Performance::new(&Scenario {
+        repetitions,
+        phones: vec![Phone::default(), second],
+        ..Scenario::default()
+    })
+    .unwrap()
+}
+
+fn cameras(p: &Performance, many: usize) -> Vec<Calibration> {
+    (0..many)
+        .map(|i| Calibration {
+            camera: p.phone(i).camera(),
+            covariance: SMatrix::identity() * 1e-5,
+            residual: 1.0,
+        })
+        .collect()
+}
+
+/// What a detector sees of the leader at these moments.
+fn instants(p: &Performance, many: usize, times: &[f64], source: Source) -> Vec<Instant> {
+    let frames: Vec<MediaTime> = times.iter().map(|t| MediaTime::from_secs(*t)).collect();
+    let mut out: Vec<Instant> = times.iter().map(|t| Instant::new(*t)).collect();
+    for camera in 0..many {
+        let seen = detect(p, camera, &frames, &Detector::default());
+        for d in seen.iter().filter(|d| d.truly == Role::Leader) {
+            let now = frames.iter().position(|f| *f == d.at).unwrap();
+            out[now]
+                .seen
+                .extend(d.points.iter().map(|(landmark, s)| Seen {
+                    camera,
+                    landmark: *landmark,
+                    pixel: s.pixel,
+                    sigma: s.sigma,
+                    source,
+                }));
+        }
+    }
+    out
+}
+
+fn bodies(c: &mut Criterion) {
+    let mut group = c.benchmark_group("bodies");
+    group.sample_size(10);
+    for repetitions in [2, 4, 8] {
+        let p = dance(repetitions);
+        let times: Vec<f64> = p.arrivals(Role::Leader).iter().map(|a| a.at).collect();
+        let given = instants(&p, 1, &times, Source::Hand);
+        let cameras = cameras(&p, 1);
+        group.bench_with_input(
+            BenchmarkId::new("marked counts", times.len()),
+            &given,
+            |b, given| b.iter(|| solve(1.82, &cameras, given).unwrap()),
+        );
+    }
+    let p = dance(8);
+    for many in [1, 2] {
+        for seconds in [5, 10, 20] {
+            let times: Vec<f64> = (0..seconds * 25 / 2)
+                .map(|i| 1.0 + 0.08 * f64::from(i))
+                .collect();
+            let given = instants(&p, many, &times, Source::Automatic);
+            let cameras = cameras(&p, many);
+            group.bench_with_input(
+                BenchmarkId::new(format!("{many} cameras, seconds at 12.5"), seconds),
+                &given,
+                |b, given| b.iter(|| solve(1.82, &cameras, given).unwrap()),
+            );
+        }
+    }
+    group.finish();
+}
+
+criterion_group!(benches, bodies);
+criterion_main!(benches);
