@@ -11,6 +11,10 @@ use crate::camera::Camera;
 /// Shapes whose elbows differ by less are one and the same, degrees.
 const SAME: f64 = 3.0;
 
+/// Least spread of an elbow whose shape only its usual hang tells, degrees. On simulated takes one in
+/// eight of them was another shape than the likeliest.
+const ALONE: f64 = 16.0;
+
 /// How an arm usually hangs says less than its cost pretends, since it repeats: differences of cost count
 /// for so much less.
 const BELIEF: f64 = 2.5;
@@ -69,10 +73,30 @@ pub(super) fn choose(
                 .iter()
                 .map(|a| weight(a) * (a.0 - apart[0].0).powi(2))
                 .sum();
-            spreads[t][side] = (squares / weights).sqrt();
+            let mut spread = (squares / weights).sqrt();
+            if alone(instants, t, side) {
+                spread = spread.max(ALONE);
+            }
+            spreads[t][side] = spread;
         }
     }
     spreads
+}
+
+/// Whether an arm is seen by one camera only and at no near moment besides: then its shapes were told
+/// apart by nothing but how arms usually hang.
+fn alone(instants: &[Instant], t: usize, side: usize) -> bool {
+    let [_, elbow, ..] = ARMS[side];
+    let views = instants[t]
+        .seen
+        .iter()
+        .filter(|s| s.landmark == elbow)
+        .count();
+    let near = |k: usize| {
+        let gap = instants.get(k).map(|i| (i.at - instants[t].at).abs());
+        gap.is_some_and(|g| g < FAR)
+    };
+    views < 2 && !near(t + 1) && !t.checked_sub(1).is_some_and(near)
 }
 
 /// The shapes that an arm may have at an instant, each descended to its own least cost.

@@ -143,6 +143,51 @@ fn nothing_seen_is_said_and_a_gap_is_bridged() {
     );
 }
 
+/// Somebody who is out of sight for a second, at the beginning and in the middle, is solved where seen.
+#[test]
+fn who_is_out_of_sight_is_bridged_and_not_invented() {
+    let cameras = [calibrated([0.5, -4.8, 1.5])];
+    let truth: Vec<Joints> = (0..60)
+        .map(|t| standing(HEIGHT, [0.01 * f64::from(t) - 0.3, 0.1], 40.0))
+        .collect();
+    let instants: Vec<Instant> = truth
+        .iter()
+        .enumerate()
+        .map(|(t, x)| {
+            let mut now = Instant::new(0.08 * t as f64);
+            now.floor_sigma = 0.02;
+            if !(8..56).contains(&t) || (25..38).contains(&t) {
+                return now;
+            }
+            for landmark in Landmark::ALL {
+                let q = cameras[0]
+                    .camera
+                    .project(Point3::from(p(x, landmark)))
+                    .unwrap();
+                now.seen.push(Seen {
+                    camera: 0,
+                    landmark,
+                    pixel: [q.x, q.y],
+                    sigma: 3.0,
+                    source: Source::Automatic,
+                });
+            }
+            now
+        })
+        .collect();
+    let solved = solve(HEIGHT, &cameras, &instants).unwrap();
+    let along = |t: usize| {
+        solved
+            .value(t, |p| Some(p.joint(Landmark::LeftHip).x))
+            .unwrap()
+    };
+    let off = |t: usize| (along(t).value - p(&truth[t], Landmark::LeftHip).x).abs();
+    assert!(off(15) < 0.05 && off(50) < 0.05, "{} {}", off(15), off(50));
+    assert!(along(31).sigma > 3.0 * along(20).sigma);
+    assert!(off(31) < 3.0 * along(31).sigma);
+    assert!(along(0).sigma > 3.0 * along(15).sigma);
+}
+
 fn about_z(degrees: f64) -> impl Fn(Vector3<f64>) -> Vector3<f64> {
     let turn = nalgebra::Rotation3::from_axis_angle(&Vector3::z_axis(), degrees.to_radians());
     move |v| turn * v
