@@ -1277,3 +1277,41 @@ async fn a_practice_clip_is_rendered_marked_and_judged() {
         );
     }
 }
+
+#[tokio::test]
+async fn a_second_phone_joins_a_take_that_has_a_first() {
+    let h = house(&["coach@hall.example"]).await;
+    let c = Coach::signed_in(&h, "coach@hall.example").await;
+    let (_, _, _, take) = c.take().await;
+    let bytes = film(&small(), h.folder.path()).await;
+    let send = |angle: u8| {
+        let part = multipart::Part::bytes(bytes.clone()).file_name("second.mp4");
+        c.client
+            .post(format!("{}/api/takes/{take}/clip?angle={angle}", h.url))
+            .header("x-csrf-token", &c.token)
+            .multipart(multipart::Form::new().part("clip", part))
+            .send()
+    };
+    let refused = send(2).await.unwrap();
+    assert_eq!(refused.status(), 422);
+    let said: Value = refused.json().await.unwrap();
+    assert!(said["detail"].as_str().unwrap().contains("first angle"));
+    assert_eq!(send(5).await.unwrap().status(), 422);
+    assert_eq!(send(1).await.unwrap().status(), 202);
+    let second: Value = send(2).await.unwrap().json().await.unwrap();
+    assert_eq!(
+        (&second["angle"], &second["offset"]),
+        (&json!(2), &json!(0))
+    );
+    assert_eq!(send(2).await.unwrap().status(), 409);
+    // The take's own clip is still the first one.
+    c.prepared(&take).await;
+    let view = c.get(&format!("/api/takes/{take}")).await;
+    assert_eq!(view["clip"]["angle"], 1);
+    assert_eq!(view["further"].as_array().unwrap().len(), 1);
+    // Nobody else's coach reaches it.
+    let answer = reqwest::get(format!("{}/api/takes/{take}/video?angle=2", h.url))
+        .await
+        .unwrap();
+    assert_eq!(answer.status(), 401);
+}
