@@ -122,8 +122,24 @@ impl Store {
 
     /// The clip of a take's first angle.
     pub async fn clip(&self, studio: StudioId, take: Uuid) -> Result<Option<Clip>, StoreError> {
-        let all = self.clips(studio, take).await?;
-        Ok(all.into_iter().find(|c| c.angle == 1))
+        self.angle(studio, take, 1).await
+    }
+
+    /// The clip of one of a take's angles, 1..4.
+    pub async fn angle(
+        &self,
+        studio: StudioId,
+        take: Uuid,
+        angle: i16,
+    ) -> Result<Option<Clip>, StoreError> {
+        Ok(sqlx::query_as(
+            "select * from clip where studio_id = $1 and take_id = $2 and angle = $3",
+        )
+        .bind(studio.0)
+        .bind(take)
+        .bind(angle)
+        .fetch_optional(&self.pool)
+        .await?)
     }
 
     /// The clips of all angles of a take, in their order.

@@ -503,10 +503,12 @@ fn report(
     (page, missed)
 }
 
-/// What is known of the reasons.
+/// What the reasons are taken to be; none of them is measured yet.
 const WHY: &str = "
-- Leans: most dancers stand nearly upright, as the posture prior expects, so that errors are smaller than claimed. The prior has to be wide enough for those who do not.
-- Yaw by a detector: the shoulders are 37 cm apart and seen with errors of about 2 cm that stay for a quarter of a second; smoothing more would blur turns.
-- Elbows with one camera: before or behind the picture plane look alike. Marked only at the counts they are declared not visible; followed by a detector most are not shown, and the far tail of those shown are arms whose wrong shape hangs as arms usually do. Held hands, which tell the shapes apart, are not used yet.
-- One camera and a detector: some takes have a bad half second, where the partner hides most of a dancer, that the claimed error does not cover.
+Likely reasons, to be looked into:
+
+- Leans: most dancers stand nearly upright, as the posture prior expects, so that errors are smaller than claimed.
+- Yaw by a detector: the shoulders are some 37 cm apart, and the simulated detector's errors are about 1.7 cm and stay for a quarter of a second.
+- Elbows with one camera: before or behind the picture plane look alike. Marked only at the counts nearly all are declared not visible. Held hands, which would tell the shapes apart, are not used yet.
+- Foot and separation with one camera and a detector: errors have a longer tail than the claimed ones.
 ";

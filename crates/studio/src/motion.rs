@@ -430,7 +430,6 @@ impl Performance {
             .unwrap_or_default();
         let hands =
             [0, 1, 2].map(|k| HANDS * much * nature.hands[k].at(t) + jerk * nature.jerks[k].at(t));
-        let over = self.hold("C10", role, t);
         Posture {
             height,
             build: self.builds[role as usize],
@@ -455,7 +454,7 @@ impl Performance {
                 wrist: now("F5"),
                 ahead: now("R5"),
                 aside: now("C8"),
-                face: over,
+                face: self.hold("C10", role, t),
                 tremble: hands,
             },
         }

@@ -140,7 +140,7 @@ fn separation(p: &Performance, t: f64) -> f64 {
     (l[0] - f[0]).hypot(l[1] - f[1])
 }
 
-fn right_arm(p: &Performance, role: Role, count: usize) -> (Body, [Landmark; 3]) {
+fn joined_arm(p: &Performance, role: Role, count: usize) -> (Body, [Landmark; 3]) {
     // In the shag basic the leader's left hand holds the follower's right.
     let side = if role == Role::Leader {
         Foot::Left
@@ -153,7 +153,7 @@ fn right_arm(p: &Performance, role: Role, count: usize) -> (Body, [Landmark; 3])
 /// What a fault changes, read from the bodies as the catalogue defines it.
 type Reading = fn(&Performance, Role) -> f64;
 
-/// Shown, by how much it is asked for, whose, figure, reading, expected change, tolerance.
+/// Fault, by how much it is asked for, whose, figure, reading, expected change, tolerance.
 const CHECKED: &[(&str, f64, Role, &str, Reading, f64, f64)] = &[
     (
         "P1",
@@ -221,7 +221,7 @@ const CHECKED: &[(&str, f64, Role, &str, Reading, f64, f64)] = &[
         Role::Follower,
         "shag-basic",
         |p, r| {
-            let (b, arm) = right_arm(p, r, 6);
+            let (b, arm) = joined_arm(p, r, 6);
             b.angle(arm)
         },
         24.0,
@@ -233,7 +233,7 @@ const CHECKED: &[(&str, f64, Role, &str, Reading, f64, f64)] = &[
         Role::Leader,
         "shag-basic",
         |p, r| {
-            let (b, arm) = right_arm(p, r, 5);
+            let (b, arm) = joined_arm(p, r, 5);
             b.angle(arm)
         },
         -52.0,
@@ -245,7 +245,7 @@ const CHECKED: &[(&str, f64, Role, &str, Reading, f64, f64)] = &[
         Role::Leader,
         "shag-basic",
         |p, r| {
-            let (b, [_, elbow, wrist]) = right_arm(p, r, 4);
+            let (b, [_, elbow, wrist]) = joined_arm(p, r, 4);
             let hand = b.joint(Landmark::LeftKnuckle) - b.joint(wrist);
             hand.angle(&(b.joint(wrist) - b.joint(elbow))).to_degrees()
         },

@@ -27,7 +27,7 @@ fn every_scenario() -> Vec<Scenario> {
         .collect()
 }
 
-/// Moments of a dance, a fifth of a tenth of a second apart, with its bodies.
+/// Moments of a dance, `step` seconds apart, with its bodies.
 fn moments(p: &Performance, step: f64) -> impl Iterator<Item = (f64, [Body; 2])> + '_ {
     let many = (p.length() / step) as u32;
     (0..many).map(move |i| {
@@ -117,7 +117,8 @@ fn a_planted_foot_stands_still_but_for_its_pivot() {
                 let slid = (at - later).norm();
                 // Up on the ball the middle of the foot comes forward by a centimetre.
                 assert!(slid < 0.012, "{} {role:?} {i} slides {slid}", s.chart);
-                if s.heights[0] == 1.7 && heel < 1e-6 {
+                // A foot that is up on its ball may be seen to turn a little as it comes down.
+                if heel < 1e-6 {
                     let turns = arrivals[i..]
                         .iter()
                         .take_while(|b| b.leaves < until)

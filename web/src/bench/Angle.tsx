@@ -148,7 +148,10 @@ export function Angle({
           <Later fontSize="small" />
         </IconButton>
       </Box>
-      <Failure error={align.error} />
+      {/* Over the film, which is laid out of the flow. */}
+      <Box sx={{ position: 'relative' }}>
+        <Failure error={align.error} />
+      </Box>
     </Box>
   );
 }

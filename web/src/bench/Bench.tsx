@@ -286,6 +286,10 @@ export function Bench({
       analysis.bodies_stage,
     ],
   ];
+  // An angle whose clip could not be prepared may be tried again.
+  const freeAngle = [2, 3, 4].find(
+    (a) => !view.further.some((c) => c.angle === a && c.state !== 'failed'),
+  );
   const error = marking.error ?? withdraw.error ?? reviewed.error;
 
   return (
@@ -344,8 +348,8 @@ export function Bench({
             </Button>
           ))}
         </Box>
-        {clip?.state === 'ready' && view.further.length < 3 && (
-          <AddAngle take={take.id} angle={view.further.length + 2} />
+        {clip?.state === 'ready' && freeAngle !== undefined && (
+          <AddAngle take={take.id} angle={freeAngle} />
         )}
         <Button
           variant={take.reviewed ? 'outlined' : 'contained'}

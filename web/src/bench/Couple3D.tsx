@@ -109,8 +109,6 @@ function Aim({ from, at }: { from: [number, number, number]; at: Vector3 }) {
   return null;
 }
 
-const plate = (long: number, wide: number) => new PlaneGeometry(long, wide);
-
 const limit = (v: number, low: number, high: number) => Math.min(high, Math.max(low, v));
 
 /** The couple in space; dragged or turned by the arrow keys. */
@@ -146,6 +144,7 @@ export default function Couple3D({
     middle.z + far * Math.cos(round) * Math.cos(above),
   ];
   const [long = 2, wide = 1] = size;
+  const plate = useMemo(() => new PlaneGeometry(long, wide), [long, wide]);
   return (
     <Box
       role="application"
@@ -187,7 +186,7 @@ export default function Couple3D({
         <directionalLight position={[3, 6, 4]} intensity={2.2} />
         <gridHelper args={[8, 16, '#3a444b', '#2a3238']} />
         <lineSegments position={[0, 0.002, 0]} rotation={[-Math.PI / 2, 0, 0]}>
-          <edgesGeometry args={[plate(long, wide)]} />
+          <edgesGeometry args={[plate]} />
           <lineBasicMaterial color="#e8e2d4" />
         </lineSegments>
         {bodies.map((b) => (

@@ -1,7 +1,7 @@
 //! Clips: in as a stream to disk, out in ranges.
 
 use axum::body::Body;
-use axum::extract::{Multipart, Query, State};
+use axum::extract::{Multipart, State};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse as _, Response};
 use axum_extra::TypedHeader;
@@ -15,7 +15,7 @@ use uuid::Uuid;
 
 use crate::App;
 use crate::auth::Coach;
-use crate::extract::{Json, Path};
+use crate::extract::{Json, Path, Query};
 use crate::intake::prepare_later;
 use crate::problem::Problem;
 use crate::routes::takes::ClipView;
@@ -112,10 +112,8 @@ pub async fn upload(
 }
 
 async fn of_angle(app: &App, coach: &Coach, take: Uuid, angle: i16) -> Result<Clip, Problem> {
-    let all = app.store().clips(coach.studio, take).await?;
-    all.into_iter()
-        .find(|c| c.angle == angle)
-        .ok_or_else(Problem::not_found)
+    let clip = app.store().angle(coach.studio, take, angle).await?;
+    clip.ok_or_else(Problem::not_found)
 }
 
 /// When a further angle begins.

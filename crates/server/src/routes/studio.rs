@@ -1,6 +1,6 @@
 //! Practice clips of the simulated studio.
 
-use axum::extract::{Query, State};
+use axum::extract::State;
 use axum::http::StatusCode;
 use jiff::Zoned;
 use serde::{Deserialize, Serialize};
@@ -13,7 +13,7 @@ use uuid::Uuid;
 
 use crate::App;
 use crate::auth::Coach;
-use crate::extract::Json;
+use crate::extract::{Json, Query};
 use crate::film::new_clips;
 use crate::intake::prepare_later;
 use crate::problem::Problem;

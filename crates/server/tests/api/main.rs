@@ -1309,7 +1309,12 @@ async fn a_second_phone_joins_a_take_that_has_a_first() {
     let view = c.get(&format!("/api/takes/{take}")).await;
     assert_eq!(view["clip"]["angle"], 1);
     assert_eq!(view["further"].as_array().unwrap().len(), 1);
-    // Nobody else's coach reaches it.
+    // What is no angle is refused as everything else is.
+    let path = format!("/api/takes/{take}/video?angle=left");
+    let (status, problem) = c.send(Method::GET, &path, None, None).await;
+    assert_eq!(status, 400);
+    assert!(problem["detail"].is_string(), "{problem}");
+    // Nobody who is not signed in reaches it.
     let answer = reqwest::get(format!("{}/api/takes/{take}/video?angle=2", h.url))
         .await
         .unwrap();

@@ -114,11 +114,11 @@ impl Instant {
 }
 
 /// A dancer whose body is looked for.
-pub struct Given<'a> {
+struct Given<'a> {
     /// Standing height, metres.
-    pub height: f64,
+    height: f64,
     /// Cameras of one world.
-    pub cameras: Vec<&'a Camera>,
+    cameras: Vec<&'a Camera>,
     /// By how much a detector's errors count for more than they are, because they stay for several
     /// instants.
     stay: f64,
@@ -563,10 +563,7 @@ impl<'a> Solver<'a> {
                         let Some((pixel, slope)) = terms::project(of, place) else {
                             continue;
                         };
-                        let sigma = self.given.sigma(s);
-                        let miss = [0, 1].map(|i| (pixel[i] - s.pixel[i]) / sigma);
-                        let nu = s.source.freedom();
-                        let weight = (nu + 2.0) / (nu + miss[0] * miss[0] + miss[1] * miss[1]);
+                        let (sigma, _, weight) = terms::missed(self.given, s, pixel);
                         for i in 0..2 {
                             let moved = (a[i] - b[i]) / (2.0 * h * sigma);
                             for c in 0..3 {
@@ -692,7 +689,7 @@ pub fn value(of: &[(&Bodies, usize)], f: impl Fn(&[Posture]) -> Option<f64>) -> 
     let mut by_camera = DVector::zeros(cameras);
     let mut variance = 0.0;
     // Length scales are each dancer's own and the same at all of the dancer's instants.
-    let mut by_scales: Vec<(*const Bodies, DVector<f64>)> = Vec::new();
+    let mut by_scales: Vec<(&Bodies, DVector<f64>)> = Vec::new();
     for k in 0..of.len() {
         let (bodies, t) = of[k];
         let mut slope = DVector::zeros(N);
@@ -709,17 +706,15 @@ pub fn value(of: &[(&Bodies, usize)], f: impl Fn(&[Posture]) -> Option<f64>) -> 
         let along = bodies.shared[t].tr_mul(&slope);
         by_camera += along.rows(SCALES, cameras);
         let own = along.rows(0, SCALES).into_owned();
-        let key = std::ptr::from_ref(bodies);
-        match by_scales.iter_mut().find(|b| b.0 == key) {
+        match by_scales.iter_mut().find(|b| std::ptr::eq(b.0, bodies)) {
             Some(b) => b.1 += own,
-            None => by_scales.push((key, own)),
+            None => by_scales.push((bodies, own)),
         }
     }
     let covariance = &of.first()?.0.shared_covariance;
     let of_cameras = covariance.view((SCALES, SCALES), (cameras, cameras));
     variance += by_camera.dot(&(of_cameras * &by_camera));
-    for (key, slope) in &by_scales {
-        let bodies = of.iter().find(|(b, _)| std::ptr::from_ref(*b) == *key)?.0;
+    for (bodies, slope) in &by_scales {
         let own = bodies.shared_covariance.view((0, 0), (SCALES, SCALES));
         variance += slope.dot(&(own * slope));
     }

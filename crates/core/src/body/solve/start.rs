@@ -18,11 +18,8 @@ const KEPT: usize = 3;
 /// Landmarks without which an instant is bridged from its neighbours.
 const LEAST: usize = 6;
 
-/// Dense takes are begun at instants this far apart, seconds.
-const EVERY: f64 = 0.3;
-
 /// Steps of Levenberg–Marquardt on one instant alone; gives the cost reached.
-pub(super) fn alone(given: &Given, now: &Instant, x: &mut Joints, steps: usize) -> f64 {
+fn alone(given: &Given, now: &Instant, x: &mut Joints, steps: usize) -> f64 {
     let scales = [0.0; SCALES];
     let cost = |x: &Joints| {
         let mut c = Cost::default();
@@ -129,9 +126,8 @@ pub(super) fn start(given: &Given, instants: &[Instant]) -> Option<Vec<Joints>> 
     let mut chosen: Vec<usize> = Vec::new();
     for (t, now) in instants.iter().enumerate() {
         let enough = now.seen.len() >= LEAST;
-        let due = chosen
-            .last()
-            .is_none_or(|l| now.at - instants[*l].at >= EVERY || now.at - instants[*l].at > FAR);
+        // Instants that smooth each other need one beginning between them.
+        let due = chosen.last().is_none_or(|l| now.at - instants[*l].at > FAR);
         if enough && due {
             chosen.push(t);
         }

@@ -5,7 +5,7 @@ use nalgebra::{DMatrix, DVector, Matrix2x3, Matrix3, Vector3};
 use super::skeleton::{
     ARMS, BONES, Bone, HIP_HEIGHT, Joints, LEGS, N, NOSE, SCALES, TRUNK, at, front, middle, p,
 };
-use super::{Given, Instant};
+use super::{Given, Instant, Seen};
 use crate::body::Landmark;
 use crate::camera::Camera;
 use Landmark as L;
@@ -141,6 +141,16 @@ pub(super) fn project(camera: &Camera, at: Vector3<f64>) -> Option<([f64; 2], Ma
     Some((pixel, of_camera * rotation))
 }
 
+/// By how much a pixel misses where a landmark was seen: the standard error that counts, the miss along
+/// both axes in units of it, and the weight that Student's distribution leaves it.
+pub(super) fn missed(given: &Given, s: &Seen, pixel: [f64; 2]) -> (f64, [f64; 2], f64) {
+    let sigma = given.sigma(s);
+    let miss = [0, 1].map(|k| (pixel[k] - s.pixel[k]) / sigma);
+    let nu = s.source.freedom();
+    let weight = (nu + 2.0) / (nu + miss[0] * miss[0] + miss[1] * miss[1]);
+    (sigma, miss, weight)
+}
+
 /// All residuals of one instant.
 pub(super) fn instant(
     given: &Given,
@@ -207,10 +217,7 @@ fn pixels(
         let Some((pixel, slope)) = project(camera, p(x, s.landmark)) else {
             continue;
         };
-        let sigma = given.sigma(s);
-        let miss = [0, 1].map(|k| (pixel[k] - s.pixel[k]) / sigma);
-        let nu = s.source.freedom();
-        let weight = (nu + 2.0) / (nu + miss[0] * miss[0] + miss[1] * miss[1]);
+        let (sigma, miss, weight) = missed(given, s, pixel);
         let first = at(s.landmark);
         for k in 0..2 {
             let slopes = [0, 1, 2].map(|c| (first + c, slope[(k, c)] / sigma));
