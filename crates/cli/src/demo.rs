@@ -4,6 +4,8 @@
 //! danced by the simulated studio, marked by a simulated hand, and goes the same way as a coach's own.
 
 use std::path::Path;
+use std::sync::atomic::{AtomicU32, Ordering};
+use std::sync::{Mutex, PoisonError};
 
 use anyhow::{Context as _, anyhow};
 use jiff::civil::Date;
@@ -189,6 +191,7 @@ pub async fn load(app: &App, data: &Path) -> anyhow::Result<()> {
         studio,
         account,
         today,
+        progress: Progress::default(),
     };
     for (number, story) in stories().into_iter().enumerate() {
         desk.tell(number, &story).await?;
@@ -203,6 +206,33 @@ struct Desk<'a> {
     studio: StudioId,
     account: Uuid,
     today: Date,
+    progress: Progress,
+}
+
+/// How much of the demo is prepared, told in the terminal whenever another twentieth is done.
+#[derive(Default)]
+struct Progress {
+    /// Takes made, and parts of one.
+    done: Mutex<f64>,
+    /// Twentieths told.
+    told: AtomicU32,
+}
+
+impl Progress {
+    /// A filmed clip counts as so many takes that are not filmed.
+    const CLIP: f64 = 20.0;
+    /// Takes of all couples and the fresh one; filmed ones by their clips: one for each couple, the
+    /// second phone's and the fresh take's.
+    const ALL: f64 = (3 * WEEKS + 1) as f64 + 5.0 * Self::CLIP;
+
+    fn add(&self, much: f64) {
+        let mut done = self.done.lock().unwrap_or_else(PoisonError::into_inner);
+        *done += much;
+        let twentieth = (20.0 * *done / Self::ALL + 1e-6).floor().min(20.0) as u32;
+        if twentieth > self.told.swap(twentieth, Ordering::Relaxed) {
+            println!("  {:3} %", 5 * twentieth);
+        }
+    }
 }
 
 impl Desk<'_> {
@@ -400,6 +430,7 @@ impl Desk<'_> {
             self.film(&take, &performance, phone, clip, filmed, day)
                 .await?;
         }
+        self.progress.add(1.0);
         if !marked {
             return review::review(store, self.studio, take.id)
                 .await
@@ -438,7 +469,15 @@ impl Desk<'_> {
         };
         if filmed {
             let file = tempfile::Builder::new().suffix(".mp4").tempfile()?;
-            film(performance, phone, file.path(), |_| ()).await?;
+            let before = Mutex::new(0.0);
+            film(performance, phone, file.path(), |share| {
+                let mut was = before.lock().unwrap_or_else(PoisonError::into_inner);
+                self.progress.add(Progress::CLIP * (share - *was));
+                *was = share;
+            })
+            .await?;
+            let was = before.into_inner().unwrap_or_else(PoisonError::into_inner);
+            self.progress.add(Progress::CLIP * (1.0 - was));
             let key = format!("original/{}-{}", take.id, phone + 1);
             self.app.blobs().put_file(&key, file.path()).await?;
             clip.bytes = std::fs::metadata(file.path())?.len() as i64;

@@ -5,7 +5,7 @@ use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
 use upright_core::chart::vocabulary::Contact;
 use upright_core::chart::{
-    Action, Chart, ChartRow, Direction, FloorStep, Stance, Stride, floor_path, start_stance,
+    Action, Chart, ChartRow, Direction, FloorStep, Stance, Stride, floor_path, start_stance, style,
 };
 use upright_core::count::{CountGrid, CountPattern};
 use upright_core::units::{Foot, Role};
@@ -247,7 +247,7 @@ pub(crate) fn dance(
                     heel_first: (row.contact == Some(Contact::Heel)) != shown.laid("S10").is_some(),
                     way: Way {
                         weight: [at - 0.75 * swing, 1.1 * swing],
-                        lift: 0.016 + shown.of("S6"),
+                        lift: style(&it.chart.dance).swing_height + shown.of("S6"),
                         out: shown.of("S5"),
                         peel: 24.0 * (1.0 - shown.of("L3")),
                         turn: [leaves - early, at - early],

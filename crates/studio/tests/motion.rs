@@ -5,7 +5,7 @@
 use nalgebra::{Point3, Vector3};
 use upright_core::body::Landmark;
 use upright_core::chart::vocabulary::{Contact, Hand};
-use upright_core::chart::{Hold, charts};
+use upright_core::chart::{FreeFoot, Hold, charts, style};
 use upright_core::units::{Foot, Role, wrap_degrees};
 use upright_studio::{Body, Danced, Performance, Scenario, Shown};
 
@@ -402,4 +402,40 @@ fn what_cannot_be_danced_is_refused_in_words() {
         let why = Performance::new(&s).err().unwrap().to_string();
         assert!(why.contains(said), "{why}");
     }
+}
+
+#[test]
+fn the_free_foot_goes_as_high_as_its_dance_asks() {
+    // Height of the foot's middle half-way between leaving and landing, the heel's peel taken out.
+    let height = |chart: &str| {
+        let p = Performance::new(&Scenario {
+            chart: chart.into(),
+            repetitions: 2,
+            ..Scenario::default()
+        })
+        .unwrap();
+        let mut all: Vec<f64> = Role::BOTH
+            .iter()
+            .flat_map(|role| {
+                p.arrivals(*role)
+                    .iter()
+                    .map(|a| {
+                        let body = &p.bodies(0.5 * (a.leaves + a.at))[*role as usize];
+                        let [heel, toe] = Landmark::heel_toe(a.foot).map(|l| body.joint(l).z);
+                        heel.min(toe)
+                    })
+                    .collect::<Vec<_>>()
+            })
+            .collect();
+        all.sort_by(f64::total_cmp);
+        all[all.len() / 2]
+    };
+    let low = height("shag-basic");
+    let high = height("lindy-swing-out-open");
+    assert!(low < 0.02, "the shag keeps to the floor: {low}");
+    assert!(
+        high > low + 0.01,
+        "the lindy hop does not: {high} against {low}"
+    );
+    assert_eq!(style("Carolina shag").feet, FreeFoot::Tracked);
 }

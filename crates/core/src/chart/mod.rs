@@ -15,6 +15,7 @@ mod part;
 pub mod path;
 pub mod place;
 pub mod scaled;
+mod style;
 pub mod vocabulary;
 
 use std::ops::Deref;
@@ -27,6 +28,7 @@ pub use layout::Layout;
 pub use library::{Shelf, chart, charts};
 pub use part::ChartRow;
 pub use path::{FloorStep, Stance, Stride, Trail, floor_path, start as start_stance, trail};
+pub use style::{Family, FreeFoot, Style, style};
 pub use vocabulary::{Action, Direction, Hold, Position};
 
 use crate::count::CountPattern;
