@@ -3,7 +3,7 @@
 //! Block Cholesky; the blocks of the inverse that are needed by recursion (Takahashi, K., Fagan, J. &
 //! Chin, M.-S. (1973), "Formation of a sparse bus impedance matrix").
 
-use nalgebra::{Cholesky, DMatrix, DMatrixView, DMatrixViewMut, DVector};
+use nalgebra::{Cholesky, DMatrix, DMatrixView, DMatrixViewMut};
 
 /// Blocks of one size: on the diagonal, one and two below it. Absent ones are zero.
 #[derive(Debug, Clone)]
@@ -162,13 +162,6 @@ impl Factor {
         }
         out
     }
-}
-
-/// A vector cut into blocks of one column.
-pub(super) fn columns(of: &[DVector<f64>]) -> Vec<DMatrix<f64>> {
-    of.iter()
-        .map(|v| DMatrix::from_column_slice(v.len(), 1, v.as_slice()))
-        .collect()
 }
 
 #[cfg(test)]

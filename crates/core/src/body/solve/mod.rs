@@ -18,7 +18,7 @@ mod tests;
 use nalgebra::{DMatrix, DVector, Point3, Vector3};
 use serde::{Deserialize, Serialize};
 
-use self::band::{Band, Factor, columns};
+use self::band::{Band, Factor};
 use self::skeleton::{Joints, N, SCALE_SIGMA, SCALES, at, liveliness};
 use self::terms::{Cost, Normal, Sink as _};
 use super::Landmark;
@@ -386,7 +386,7 @@ impl<'a> Solver<'a> {
             };
             let mut next = state.clone();
             for (x, d) in next.joints.iter_mut().zip(&step) {
-                for (v, by) in x.iter_mut().zip(d.column(0).iter()) {
+                for (v, by) in x.iter_mut().zip(d.iter()) {
                     // No joint moves further than half a metre in one step.
                     *v += by.clamp(-0.5, 0.5);
                 }
@@ -594,7 +594,7 @@ fn beside(blocks: &mut [Option<DMatrix<f64>>], t: usize) -> &mut DMatrix<f64> {
 }
 
 /// The damped step: coordinates by instant, and length scales.
-fn increment(linear: &Linear, damping: f64) -> Option<(Vec<DMatrix<f64>>, DVector<f64>)> {
+fn increment(linear: &Linear, damping: f64) -> Option<(Vec<DVector<f64>>, DVector<f64>)> {
     let mut band = linear.band.clone();
     for d in &mut band.diagonal {
         for i in 0..N {
@@ -603,28 +603,33 @@ fn increment(linear: &Linear, damping: f64) -> Option<(Vec<DMatrix<f64>>, DVecto
         }
     }
     let factor = band.factor()?;
-    let mut z = linear.cross.clone();
-    factor.solve(&mut z);
-    let mut x = columns(&linear.right);
-    factor.solve(&mut x);
+    // The lengths' columns and, last, the right side.
+    let mut zx: Vec<DMatrix<f64>> = linear
+        .cross
+        .iter()
+        .zip(&linear.right)
+        .map(|(b, right)| {
+            let mut m = DMatrix::zeros(N, SCALES + 1);
+            m.columns_mut(0, SCALES).copy_from(b);
+            m.set_column(SCALES, right);
+            m
+        })
+        .collect();
+    factor.solve(&mut zx);
     let mut schur = linear.scales.clone();
     let mut right = linear.right_scales.clone();
-    for ((b, z), x) in linear.cross.iter().zip(&z).zip(&x) {
-        schur.gemm_tr(-1.0, b, z, 1.0);
-        right -= b.tr_mul(&x.column(0));
+    for (b, zx) in linear.cross.iter().zip(&zx) {
+        schur -= b.tr_mul(&zx.columns(0, SCALES));
+        right -= b.tr_mul(&zx.column(SCALES));
     }
     for k in 0..SCALES {
         schur[(k, k)] *= 1.0 + damping;
     }
     let scales = schur.cholesky()?.solve(&right);
-    for (x, z) in x.iter_mut().zip(&z) {
-        x.gemm(
-            -1.0,
-            z,
-            &DMatrix::from_column_slice(SCALES, 1, scales.as_slice()),
-            1.0,
-        );
-    }
+    let x = zx
+        .iter()
+        .map(|zx| zx.column(SCALES) - zx.columns(0, SCALES) * &scales)
+        .collect();
     Some((x, scales))
 }
 
