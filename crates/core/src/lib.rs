@@ -22,4 +22,5 @@ pub mod plan;
 pub mod progress;
 pub mod routine;
 pub mod space;
+pub mod take;
 pub mod units;

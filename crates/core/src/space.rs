@@ -317,7 +317,8 @@ fn read(how: &How, (own, t): (&Bodies, usize), partner: Option<(&Bodies, usize)>
     let (estimate, most): (Option<Estimate>, f64) = match how {
         How::Own(f, most) => (own.value(t, f), *most),
         How::Both(f, most) => {
-            let both = partner.and_then(|p| value(&[(own, t), p], |b| f(b[0], b[1])));
+            let both = partner
+                .and_then(|(p, k)| value(&[&own.instant(t), &p.instant(k)], |b| f(b[0], b[1])));
             (both, *most)
         }
         How::Elbow(side) => (own.elbow(t, *side), ELBOW_SIGMA),

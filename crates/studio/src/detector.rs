@@ -8,6 +8,8 @@ use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use serde::{Deserialize, Serialize};
 use upright_core::body::Landmark;
+use upright_core::body::solve::Source;
+use upright_core::body::track::{Sight, Sighting};
 use upright_core::camera::Camera;
 use upright_core::units::{Foot, MediaTime, Role};
 
@@ -81,6 +83,24 @@ pub struct Detected {
     pub truly: Role,
     /// The landmarks it gives, by the names it gives them.
     pub points: BTreeMap<Landmark, Seen>,
+}
+
+/// What was detected as a track, by the names that the detector gives.
+pub fn track(detected: &[Detected]) -> Vec<Sighting> {
+    let sight = |s: &Seen| Sight {
+        pixel: s.pixel,
+        sigma: s.sigma,
+        source: Source::Automatic,
+        about_hips: s.hint,
+    };
+    detected
+        .iter()
+        .map(|d| Sighting {
+            at: d.at,
+            role: d.role,
+            points: d.points.iter().map(|(l, s)| (*l, sight(s))).collect(),
+        })
+        .collect()
 }
 
 /// Hint error along the picture and in depth, metres.

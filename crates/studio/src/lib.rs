@@ -19,7 +19,7 @@ mod truth;
 
 pub use body::Body;
 pub use dance::Arrival;
-pub use detector::{Detected, Detector, Seen, detect};
+pub use detector::{Detected, Detector, Seen, detect, track};
 pub use export::{bvh, detection_table, landmark_table};
 pub use fault::{By, Showable, Shown, showable};
 pub use marks::{Hand, marks};

@@ -1,6 +1,8 @@
 //! A dancer's landmarks in pictures, and the body in three dimensions that explains them.
 
+pub mod identity;
 pub mod solve;
+pub mod track;
 
 use std::collections::BTreeMap;
 
@@ -11,7 +13,7 @@ use crate::units::{Foot, MediaTime, Role};
 /// The nineteen points marked on each dancer.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema, schemars::JsonSchema))]
 #[allow(missing_docs)]
 pub enum Landmark {
     Nose,

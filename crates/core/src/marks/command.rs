@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use super::{CountSource, FloorReference, Marks, StepMark};
+use super::{AngleMarks, CountSource, FloorReference, Marks, StepMark};
 use crate::body::{Landmark, Pose};
 use crate::chart;
 use crate::count::{TapError, fit_taps};
@@ -115,6 +115,14 @@ pub enum MarkCommand {
         role: Role,
         /// The frame.
         at: MediaTime,
+    },
+    /// A floor point or landmark on another angle's picture, in that clip's own time.
+    OnAngle {
+        /// 2 to 4.
+        angle: u8,
+        /// What is marked there.
+        #[cfg_attr(feature = "schema", schema(no_recursion))]
+        mark: Box<MarkCommand>,
     },
 }
 
@@ -351,7 +359,51 @@ impl MarkCommand {
                     ));
                 }
             }
+            Self::OnAngle { angle, mark } => {
+                within("The angle", f64::from(*angle), 2.0, 4.0)?;
+                mark.on_angle(marks, *angle)?;
+            }
         }
+        Ok(())
+    }
+
+    /// Carries out a mark of a picture on that of another angle.
+    fn on_angle(&self, marks: &mut Marks, angle: u8) -> Result<(), MarkError> {
+        if !matches!(
+            self,
+            Self::SizeFloor { .. }
+                | Self::MarkFloor { .. }
+                | Self::Place { .. }
+                | Self::PlaceAll { .. }
+                | Self::Unplace { .. }
+                | Self::CopyPrevious { .. }
+        ) {
+            return Err(MarkError::Nothing(
+                "Only floor points and joints are marked on another angle; the rest belongs to the take.",
+            ));
+        }
+        let mut there = marks.angles.get(&angle).cloned().unwrap_or_default();
+        // The reference is one and the same; its points are marked anew.
+        if there.floor.is_none() {
+            there.floor = marks.floor.clone().map(|f| FloorReference {
+                view: None,
+                points: [None; 8],
+                ..f
+            });
+        }
+        let mut picture = Marks {
+            floor: there.floor,
+            poses: there.poses,
+            ..Marks::default()
+        };
+        self.apply(&mut picture)?;
+        marks.angles.insert(
+            angle,
+            AngleMarks {
+                floor: picture.floor,
+                poses: picture.poses,
+            },
+        );
         Ok(())
     }
 }

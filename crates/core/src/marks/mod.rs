@@ -6,6 +6,8 @@
 mod command;
 mod history;
 
+use std::collections::BTreeMap;
+
 use serde::{Deserialize, Serialize};
 
 pub use command::{MarkCommand, MarkError};
@@ -115,6 +117,20 @@ pub struct Marks {
     pub poses: Vec<Pose>,
     /// Arrivals, by time and role.
     pub steps: Vec<StepMark>,
+    /// Marks on further angles' pictures, by the angle's number from 2.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    #[cfg_attr(feature = "schema", schema(value_type = std::collections::HashMap<String, AngleMarks>))]
+    pub angles: BTreeMap<u8, AngleMarks>,
+}
+
+/// What is marked on the picture of a further angle, in that clip's own time.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, Default)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct AngleMarks {
+    /// The same floor reference as in the first angle: its points keep their numbers.
+    pub floor: Option<FloorReference>,
+    /// Landmarks, by time and role.
+    pub poses: Vec<Pose>,
 }
 
 impl Marks {

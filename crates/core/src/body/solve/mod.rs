@@ -8,22 +8,24 @@
 
 mod arms;
 mod band;
+mod bodies;
 mod contact;
+mod sides;
 mod skeleton;
 mod start;
 mod terms;
 #[cfg(test)]
 mod tests;
 
-use nalgebra::{DMatrix, DVector, Point3, Vector3};
+use nalgebra::{DMatrix, DVector};
 use serde::{Deserialize, Serialize};
 
 use self::band::{Band, Factor};
+pub use self::bodies::{Bodies, Moment, Posture, value};
 use self::skeleton::{Joints, N, SCALE_SIGMA, SCALES, at, liveliness};
 use self::terms::{Cost, Normal, Sink as _};
 use super::Landmark;
 use crate::camera::{Calibration, Camera};
-use crate::units::{Estimate, Foot};
 
 /// Unknowns of a camera: focal length, rotation, place.
 const OF_CAMERA: usize = 7;
@@ -34,11 +36,16 @@ const FAR: f64 = 0.25;
 /// Where a landmark's place in a picture comes from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema, schemars::JsonSchema))]
 pub enum Source {
     /// Set by a hand.
     Hand,
     /// Found by a detector.
     Automatic,
+    /// Followed from a frame near by.
+    Tracked,
+    /// Brought from another program.
+    Imported,
 }
 
 impl Source {
@@ -46,7 +53,7 @@ impl Source {
     fn freedom(self) -> f64 {
         match self {
             Self::Hand => 30.0,
-            Self::Automatic => 4.0,
+            _ => 4.0,
         }
     }
 
@@ -54,7 +61,7 @@ impl Source {
     fn lively(self) -> f64 {
         match self {
             Self::Hand => 2.5,
-            Self::Automatic => 1.5,
+            _ => 1.5,
         }
     }
 }
@@ -129,33 +136,9 @@ impl Given<'_> {
     fn sigma(&self, s: &Seen) -> f64 {
         match s.source {
             Source::Hand => s.sigma,
-            Source::Automatic => s.sigma * self.stay,
+            _ => s.sigma * self.stay,
         }
     }
-}
-
-/// A solved take of one dancer.
-#[derive(Debug, Clone)]
-pub struct Bodies {
-    /// Instants, seconds.
-    pub at: Vec<f64>,
-    joints: Vec<Joints>,
-    /// Covariance of each instant's coordinates, pixels' part.
-    own: Vec<DMatrix<f64>>,
-    /// How coordinates follow the shared unknowns: length scales, then each camera's seven.
-    shared: Vec<DMatrix<f64>>,
-    /// Covariance of the shared unknowns.
-    shared_covariance: DMatrix<f64>,
-    /// How far other shapes of an arm spread its elbow's angle, degrees, by instant and side.
-    spreads: Vec<[f64; 2]>,
-    /// Standing height, metres.
-    pub height: f64,
-    /// Length scales found, logarithms.
-    pub scales: [f64; SCALES],
-    /// Root mean square of the pixel residuals in units of their standard errors.
-    pub residual: f64,
-    /// Factorisations that were needed.
-    pub rounds: usize,
 }
 
 /// Why there is no solution.
@@ -196,13 +179,28 @@ pub fn solve(
         rounds += solver.descend(&mut state, 10)?;
         given.stay = solver.stay(&state);
     }
+    let mut exchanged = 0;
+    for _ in 0..2 {
+        let found = sides::mend(&given, &mut instants, &state.joints);
+        if found == 0 {
+            break;
+        }
+        exchanged += found;
+        let solver = Solver::new(&given, &instants);
+        rounds += solver.descend(&mut state, 6)?;
+        given.stay = solver.stay(&state);
+    }
     let mut spreads = vec![[0.0; 2]; instants.len()];
     for _ in 0..2 {
         contact::plant(&mut instants, &state.joints);
         spreads = arms::choose(&given, &instants, &mut state.joints, &state.scales);
         rounds += Solver::new(&given, &instants).descend(&mut state, 8)?;
     }
-    Solver::new(&given, &instants).finish(cameras, state, spreads, rounds)
+    let bodies = Solver::new(&given, &instants).finish(cameras, state, spreads, rounds)?;
+    Ok(Bodies {
+        exchanged,
+        ..bodies
+    })
 }
 
 /// The unknowns.
@@ -241,7 +239,7 @@ impl<'a> Solver<'a> {
         let automatic = instants
             .iter()
             .flat_map(|i| &i.seen)
-            .any(|s| s.source == Source::Automatic);
+            .any(|s| s.source != Source::Hand);
         let lively = if automatic {
             Source::Automatic.lively()
         } else {
@@ -525,6 +523,7 @@ impl<'a> Solver<'a> {
         Ok(Bodies {
             at: self.instants.iter().map(|i| i.at).collect(),
             joints: state.joints,
+            planted: self.instants.iter().map(|i| i.planted).collect(),
             own,
             shared,
             shared_covariance: covariance,
@@ -533,6 +532,7 @@ impl<'a> Solver<'a> {
             scales: state.scales,
             residual: (squares / f64::max(many, 1.0)).sqrt(),
             rounds,
+            exchanged: 0,
         })
     }
 
@@ -631,98 +631,4 @@ fn increment(linear: &Linear, damping: f64) -> Option<(Vec<DVector<f64>>, DVecto
         .map(|zx| zx.column(SCALES) - zx.columns(0, SCALES) * &scales)
         .collect();
     Some((x, scales))
-}
-
-/// Joints of one solved instant, with which values are computed.
-#[derive(Clone, Copy)]
-pub struct Posture<'a>(&'a Joints);
-
-impl Posture<'_> {
-    /// Place of a landmark, metres.
-    pub fn joint(&self, l: Landmark) -> Vector3<f64> {
-        skeleton::p(self.0, l)
-    }
-
-    /// Middle between two landmarks, metres.
-    pub fn middle(&self, a: Landmark, b: Landmark) -> Vector3<f64> {
-        skeleton::middle(self.0, a, b)
-    }
-}
-
-impl Bodies {
-    /// Place of a landmark at an instant, metres.
-    pub fn joint(&self, instant: usize, l: Landmark) -> Point3<f64> {
-        Point3::from(skeleton::p(&self.joints[instant], l))
-    }
-
-    /// Place of a landmark by its number in the order of [`Landmark`], metres.
-    pub fn place(&self, instant: usize, landmark: usize) -> Point3<f64> {
-        let x = &self.joints[instant][3 * landmark..3 * landmark + 3];
-        Point3::new(x[0], x[1], x[2])
-    }
-
-    /// A value computed from one instant's joints, with its standard error to first order: the joints'
-    /// own and that of the cameras and lengths they share. `None` where the value is not defined.
-    pub fn value(&self, instant: usize, f: impl Fn(Posture) -> Option<f64>) -> Option<Estimate> {
-        value(&[(self, instant)], |p| f(p[0]))
-    }
-
-    /// Elbow angle of an arm, degrees, 180 when straight. One camera cannot always tell an elbow before
-    /// the picture plane from one behind it: shapes that may be true as well are part of its error.
-    pub fn elbow(&self, instant: usize, side: Foot) -> Option<Estimate> {
-        let [s, e, w] = Landmark::arm(side);
-        let own = self.value(instant, |p| {
-            let (a, b) = (p.joint(s) - p.joint(e), p.joint(w) - p.joint(e));
-            Some(a.angle(&b).to_degrees())
-        })?;
-        let spread = self.spreads[instant][side as usize];
-        Some(Estimate::new(own.value, own.sigma.hypot(spread)))
-    }
-}
-
-/// A value computed from several postures, of one dancer or of both, seen by the same cameras. What the
-/// cameras add is common to all of them and partly cancels in differences.
-pub fn value(of: &[(&Bodies, usize)], f: impl Fn(&[Posture]) -> Option<f64>) -> Option<Estimate> {
-    const H: f64 = 1e-4;
-    let mut joints: Vec<Joints> = of.iter().map(|(b, t)| b.joints[*t]).collect();
-    let eval = |joints: &[Joints]| {
-        let postures: Vec<Posture> = joints.iter().map(Posture).collect();
-        f(&postures)
-    };
-    let found = eval(&joints)?;
-    let cameras = of.first()?.0.shared_covariance.ncols() - SCALES;
-    let mut by_camera = DVector::zeros(cameras);
-    let mut variance = 0.0;
-    // Length scales are each dancer's own and the same at all of the dancer's instants.
-    let mut by_scales: Vec<(&Bodies, DVector<f64>)> = Vec::new();
-    for k in 0..of.len() {
-        let (bodies, t) = of[k];
-        let mut slope = DVector::zeros(N);
-        for i in 0..N {
-            let was = joints[k][i];
-            joints[k][i] = was + H;
-            let ahead = eval(&joints);
-            joints[k][i] = was - H;
-            let behind = eval(&joints);
-            joints[k][i] = was;
-            slope[i] = (ahead? - behind?) / (2.0 * H);
-        }
-        variance += slope.dot(&(&bodies.own[t] * &slope));
-        let along = bodies.shared[t].tr_mul(&slope);
-        by_camera += along.rows(SCALES, cameras);
-        let own = along.rows(0, SCALES).into_owned();
-        match by_scales.iter_mut().find(|b| std::ptr::eq(b.0, bodies)) {
-            Some(b) => b.1 += own,
-            None => by_scales.push((bodies, own)),
-        }
-    }
-    let covariance = &of.first()?.0.shared_covariance;
-    let of_cameras = covariance.view((SCALES, SCALES), (cameras, cameras));
-    variance += by_camera.dot(&(of_cameras * &by_camera));
-    for (bodies, slope) in &by_scales {
-        let own = bodies.shared_covariance.view((0, 0), (SCALES, SCALES));
-        variance += slope.dot(&(own * slope));
-    }
-    let sigma = variance.max(0.0).sqrt();
-    (found.is_finite() && sigma.is_finite()).then(|| Estimate::new(found, sigma))
 }

@@ -5,6 +5,8 @@ use proptest::prelude::*;
 
 use super::skeleton::{Joints, p, set, standing};
 use super::*;
+use crate::units::Foot;
+use nalgebra::Vector3;
 
 const HEIGHT: f64 = 1.74;
 

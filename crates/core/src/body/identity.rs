@@ -1,0 +1,373 @@
+//! Who is who in a track: finders exchange the two dancers when they cross.
+//!
+//! Undone by the cheapest path through the frames (Viterbi, A. J. (1967), IEEE Trans. Inf. Theory 13): a
+//! dancer does not jump, an exchange is rare, and heights tell. Exchanged sides of one dancer are found
+//! later, against the solved body.
+
+use super::Landmark;
+use super::track::Sighting;
+use crate::camera::Camera;
+use crate::units::Role;
+use Landmark as L;
+
+/// Cost of a change between right and exchanged names, and of each frame with exchanged ones: they may stay
+/// exchanged until the dancers cross again.
+const CHANGE: f64 = 8.0;
+const EXCHANGED: f64 = 0.01;
+
+/// As far as a dancer comes in a second, metres (1σ), how fast the way changes, metres a second squared, and
+/// the error of one sighting.
+const PACE: f64 = 1.0;
+const CHANGES: f64 = 6.0;
+const ERROR: f64 = 0.08;
+
+/// Over a longer gap than this the way before it says nothing, seconds.
+const STEADY: f64 = 0.15;
+
+/// Error of a dancer's height from one sighting, metres, and by how much each counts since they are alike
+/// from frame to frame.
+const HEIGHT_ERROR: f64 = 0.09;
+const HEIGHT_WEIGHT: f64 = 0.04;
+
+/// By how much each sighting counts beside another film's.
+const BESIDE_WEIGHT: f64 = 0.15;
+
+/// Sightings of two films this near are of one moment, seconds.
+const GAP: f64 = 0.06;
+
+/// A place is remembered so long, seconds; after that anything may have happened.
+const REMEMBERED: f64 = 1.0;
+
+/// A usual standing height, to turn pixels into metres where no camera is known.
+const TALL: f64 = 1.7;
+
+/// Where a dancer stands at a moment: seconds, metres on the floor or in the picture, and the standard error
+/// of that.
+#[derive(Clone, Copy)]
+struct Place {
+    at: f64,
+    point: [f64; 2],
+    error: f64,
+}
+
+/// Where a name was last, and how it went, metres a second.
+#[derive(Clone, Copy)]
+struct Last {
+    place: Place,
+    way: Option<[f64; 2]>,
+}
+
+/// What an assignment remembers of each of the two names.
+#[derive(Clone)]
+struct Memory {
+    cost: f64,
+    exchanged: bool,
+    last: [Option<Last>; 2],
+    path: Vec<bool>,
+}
+
+/// Cost of coming from the last place to this one.
+fn jump(last: Option<&Last>, now: &Place) -> f64 {
+    let Some(last) = last else { return 0.0 };
+    let gap = now.at - last.place.at;
+    if gap > REMEMBERED {
+        return 0.0;
+    }
+    let (way, free) = match last.way {
+        Some(way) if gap < STEADY => (way, 0.5 * CHANGES * gap * gap),
+        _ => ([0.0; 2], PACE * gap),
+    };
+    let spread = last.place.error.powi(2) + now.error.powi(2) + free * free;
+    let off = [0, 1].map(|k| now.point[k] - last.place.point[k] - gap * way[k]);
+    ((off[0].powi(2) + off[1].powi(2)) / spread).min(16.0)
+}
+
+fn follow(last: &mut Option<Last>, now: &Place) {
+    let way = last.as_ref().and_then(|l| {
+        let gap = now.at - l.place.at;
+        (gap > 0.0 && gap < STEADY).then(|| {
+            let new = [0, 1].map(|k| (now.point[k] - l.place.point[k]) / gap);
+            // Single places are too uncertain to say how fast somebody goes.
+            l.way
+                .map_or(new, |w| [0, 1].map(|k| 0.8 * w[k] + 0.2 * new[k]))
+        })
+    });
+    *last = Some(Last { place: *now, way });
+}
+
+/// A frame: the place that each name has, and what else speaks against exchanged names (costs of keeping
+/// and of exchanging).
+struct Frame {
+    places: [Option<Place>; 2],
+    against: [f64; 2],
+}
+
+/// For each frame whether its two names are exchanged, by the cheapest path.
+fn exchanges(frames: &[Frame]) -> Vec<bool> {
+    let start = |exchanged| Memory {
+        cost: 0.0,
+        exchanged,
+        last: [None, None],
+        path: Vec::new(),
+    };
+    let mut all = [start(false), start(true)];
+    for frame in frames {
+        let named = || frame.places.iter().enumerate();
+        let step = |to: bool| {
+            let from = |m: &Memory| {
+                let mut cost = m.cost + frame.against[usize::from(to)];
+                if m.exchanged != to && !m.path.is_empty() {
+                    cost += CHANGE;
+                }
+                if to {
+                    cost += EXCHANGED;
+                }
+                for (name, place) in named() {
+                    if let Some(place) = place {
+                        let whose = name ^ usize::from(to);
+                        cost += jump(m.last[whose].as_ref(), place);
+                    }
+                }
+                cost
+            };
+            let costs = [from(&all[0]), from(&all[1])];
+            let best = usize::from(costs[1] < costs[0]);
+            let mut next = all[best].clone();
+            next.cost = costs[best];
+            next.exchanged = to;
+            for (name, place) in named() {
+                if let Some(place) = place {
+                    follow(&mut next.last[name ^ usize::from(to)], place);
+                }
+            }
+            next.path.push(to);
+            next
+        };
+        all = [step(false), step(true)];
+    }
+    let [a, b] = all;
+    if b.cost < a.cost { b.path } else { a.path }
+}
+
+/// Another film of the same dance, put right before: its track, its camera, and how much later its clock is,
+/// seconds.
+pub type Beside<'a> = (&'a [Sighting], &'a Camera, f64);
+
+/// Undoes exchanges in a track in order of time. With the camera, dancers are told apart by where they
+/// stand on the floor, by their heights (leader's and follower's, metres) and by where another film sees
+/// them; without, by where they are in the picture. Gives the number of frames whose names were exchanged.
+pub fn mend(
+    track: &mut [Sighting],
+    camera: Option<&Camera>,
+    heights: [f64; 2],
+    beside: Option<Beside>,
+) -> usize {
+    let mut mended = 0;
+    // Frames as index ranges.
+    let mut frames: Vec<Vec<usize>> = Vec::new();
+    for i in 0..track.len() {
+        match frames.last_mut() {
+            Some(f) if track[f[0]].at == track[i].at => f.push(i),
+            _ => frames.push(vec![i]),
+        }
+    }
+    let places: Vec<Frame> = frames
+        .iter()
+        .map(|f| {
+            let of = |role: Role| f.iter().map(|i| &track[*i]).find(|s| s.role == role);
+            let mut against = [0.0; 2];
+            let places = Role::BOTH.map(|role| {
+                let s = of(role)?;
+                let (middle, error) = stands(s, camera)?;
+                if let Some(tall) = camera.and_then(|c| height(s, middle, c)) {
+                    for (cost, whose) in against.iter_mut().zip([role, role.partner()]) {
+                        let off = (tall - heights[whose as usize]) / HEIGHT_ERROR;
+                        *cost += HEIGHT_WEIGHT * (off * off).min(9.0);
+                    }
+                }
+                let place = Place {
+                    at: s.at.secs(),
+                    point: middle,
+                    error,
+                };
+                if let Some(beside) = &beside {
+                    for (cost, whose) in against.iter_mut().zip([role, role.partner()]) {
+                        *cost += BESIDE_WEIGHT * apart(&place, whose, beside);
+                    }
+                }
+                Some(place)
+            });
+            Frame { places, against }
+        })
+        .collect();
+    for (frame, exchanged) in frames.iter().zip(exchanges(&places)) {
+        if exchanged {
+            mended += 1;
+            for i in frame {
+                track[*i].role = track[*i].role.partner();
+            }
+        }
+    }
+    mended
+}
+
+/// How badly a place agrees with where another film sees a dancer.
+fn apart(place: &Place, role: Role, (track, camera, later): &Beside) -> f64 {
+    let at = place.at - later;
+    let k = track.partition_point(|s| s.at.secs() < at - GAP);
+    let near = track[k..]
+        .iter()
+        .take_while(|s| s.at.secs() <= at + GAP)
+        .filter(|s| s.role == role)
+        .min_by(|a, b| {
+            (a.at.secs() - at)
+                .abs()
+                .total_cmp(&(b.at.secs() - at).abs())
+        });
+    let Some((there, error)) = near.and_then(|s| stands(s, Some(camera))) else {
+        return 0.0;
+    };
+    let off = [0, 1].map(|k| place.point[k] - there[k]);
+    ((off[0].powi(2) + off[1].powi(2)) / (place.error.powi(2) + error.powi(2))).min(16.0)
+}
+
+/// Middle of what is seen of some landmarks, pixels, and the greatest of their standard errors.
+fn mean(s: &Sighting, of: &[L]) -> Option<([f64; 2], f64)> {
+    let seen: Vec<_> = of.iter().filter_map(|l| s.points.get(l)).collect();
+    let n = seen.len() as f64;
+    let middle = [0, 1].map(|k| seen.iter().map(|p| p.pixel[k]).sum::<f64>() / n);
+    let sigma = seen.iter().map(|p| p.sigma).fold(0.0, f64::max);
+    (n > 0.0).then_some((middle, sigma))
+}
+
+/// Where a dancer stands, metres on the floor or in the picture, with the standard error.
+fn stands(s: &Sighting, camera: Option<&Camera>) -> Option<([f64; 2], f64)> {
+    let feet = mean(s, &[L::LeftHeel, L::LeftToe, L::RightHeel, L::RightToe]);
+    let hips = mean(s, &[L::LeftHip, L::RightHip]);
+    match camera {
+        Some(c) => {
+            // Looking along the floor, a pixel more or less is far.
+            let on = |(p, sigma): ([f64; 2], f64), h: f64, lifts: f64| {
+                let q = c.at_height(p.into(), h)?;
+                let off = c.at_height([p[0], p[1] + sigma].into(), h)?;
+                let up = c.at_height(p.into(), h + lifts)?;
+                let error = (off - q).norm().hypot((up - q).norm());
+                Some(([q.x, q.y], error.max(ERROR)))
+            };
+            let feet = feet.and_then(|p| on(p, 0.02, 0.02));
+            let hips = hips.and_then(|p| on(p, 0.51 * TALL, 0.05));
+            [feet, hips]
+                .into_iter()
+                .flatten()
+                .min_by(|a, b| a.1.total_cmp(&b.1))
+        }
+        None => {
+            let by = metre(s)?;
+            hips.or(feet)
+                .map(|(p, sigma)| (p.map(|v| v / by), (sigma / by).max(ERROR)))
+        }
+    }
+}
+
+/// Standing height that the nose over the feet speaks of, metres.
+fn height(s: &Sighting, feet: [f64; 2], camera: &Camera) -> Option<f64> {
+    let ray = camera.ray(s.points.get(&L::Nose)?.pixel.into());
+    // Where the sight line passes the upright through the feet.
+    let to = [feet[0] - camera.position.x, feet[1] - camera.position.y];
+    let flat = ray.x * ray.x + ray.y * ray.y;
+    if flat < 1e-6 {
+        return None;
+    }
+    let along = (to[0] * ray.x + to[1] * ray.y) / flat;
+    let nose = camera.position.z + along * ray.z;
+    // Soft knees and the nose below the crown.
+    let tall = nose / 0.91;
+    (1.2..2.3).contains(&tall).then_some(tall)
+}
+
+/// Pixels of a metre at the dancer, from how tall the sighting is.
+fn metre(s: &Sighting) -> Option<f64> {
+    let ys = || s.points.values().map(|p| p.pixel[1]);
+    let tall = ys().fold(f64::MIN, f64::max) - ys().fold(f64::MAX, f64::min);
+    (tall > 10.0).then_some(tall / (0.95 * TALL))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::body::solve::Source;
+    use crate::body::track::Sight;
+    use crate::units::MediaTime;
+
+    fn sight(x: f64, y: f64) -> Sight {
+        Sight {
+            pixel: [x, y],
+            sigma: 3.0,
+            source: Source::Automatic,
+            about_hips: None,
+        }
+    }
+
+    /// Somebody upright at a place of the picture.
+    fn person(frame: i64, role: Role, x: f64) -> Sighting {
+        let points = [(L::Nose, 200.0), (L::LeftHip, 400.0), (L::LeftToe, 700.0)]
+            .map(|(l, y)| (l, sight(x, y)))
+            .into();
+        Sighting {
+            at: MediaTime(40_000 * frame),
+            role,
+            points,
+        }
+    }
+
+    fn walk() -> Vec<Sighting> {
+        (0..50)
+            .flat_map(|i| {
+                let t = i as f64;
+                [
+                    person(i, Role::Leader, 400.0 + 3.0 * t),
+                    person(i, Role::Follower, 800.0 - 3.0 * t),
+                ]
+            })
+            .collect()
+    }
+
+    #[test]
+    fn what_is_right_stays() {
+        let mut track = walk();
+        assert_eq!(mend(&mut track, None, [1.8, 1.65], None), 0);
+        assert_eq!(track, walk());
+        assert_eq!(mend(&mut [], None, [1.8, 1.65], None), 0);
+    }
+
+    #[test]
+    fn exchanges_are_undone_and_counted() {
+        let mut track = walk();
+        for s in &mut track {
+            if (20..35).contains(&(s.at.0 / 40_000)) {
+                s.role = s.role.partner();
+            }
+        }
+        assert_eq!(mend(&mut track, None, [1.8, 1.65], None), 15);
+        track.sort_by_key(|s| (s.at, s.role));
+        assert_eq!(track, walk());
+    }
+
+    #[test]
+    fn who_comes_back_after_a_while_is_known_by_the_place() {
+        let mut track = walk();
+        // The follower is lost for half a second and comes back with the leader's name, the leader unseen.
+        track.retain(|s| {
+            let i = s.at.0 / 40_000;
+            !(s.role == Role::Follower && (20..30).contains(&i))
+                && !(s.role == Role::Leader && (30..34).contains(&i))
+        });
+        for s in &mut track {
+            let i = s.at.0 / 40_000;
+            if s.role == Role::Follower && (30..34).contains(&i) {
+                s.role = Role::Leader;
+            }
+        }
+        assert_eq!(mend(&mut track, None, [1.8, 1.65], None), 4);
+    }
+}

@@ -1,0 +1,339 @@
+//! What was solved, and values computed from it with their uncertainty.
+
+use std::cell::Cell;
+
+use nalgebra::{DMatrix, DVector, Point3, Vector3};
+
+use super::FAR;
+use super::skeleton::{self, Joints, N, SCALES, at};
+use crate::body::Landmark;
+use crate::units::{Estimate, Foot};
+
+/// A moment this near to an instant is that instant, seconds.
+const SAME: f64 = 0.02;
+
+/// A solved take of one dancer.
+#[derive(Debug, Clone)]
+pub struct Bodies {
+    /// Instants, seconds.
+    pub at: Vec<f64>,
+    pub(super) joints: Vec<Joints>,
+    /// Heel and toe of the left and the right foot that stand on the floor, by instant.
+    pub planted: Vec<[[bool; 2]; 2]>,
+    /// Covariance of each instant's coordinates, pixels' part.
+    pub(super) own: Vec<DMatrix<f64>>,
+    /// How coordinates follow the shared unknowns: length scales, then each camera's seven.
+    pub(super) shared: Vec<DMatrix<f64>>,
+    /// Covariance of the shared unknowns.
+    pub(super) shared_covariance: DMatrix<f64>,
+    /// How far other shapes of an arm spread its elbow's angle, degrees, by instant and side.
+    pub(super) spreads: Vec<[f64; 2]>,
+    /// Standing height, metres.
+    pub height: f64,
+    /// Length scales found, logarithms.
+    pub scales: [f64; SCALES],
+    /// Root mean square of the pixel residuals in units of their standard errors.
+    pub residual: f64,
+    /// Factorisations that were needed.
+    pub rounds: usize,
+    /// How often left and right legs or arms bore each other's names, and were put right.
+    pub exchanged: usize,
+}
+
+/// Joints of one moment, with which values are computed. Remembers which of them were asked for.
+#[derive(Clone, Copy)]
+pub struct Posture<'a> {
+    joints: &'a Joints,
+    used: &'a Cell<u32>,
+}
+
+impl Posture<'_> {
+    /// Place of a landmark, metres.
+    pub fn joint(&self, l: Landmark) -> Vector3<f64> {
+        self.used.set(self.used.get() | 1 << l as u32);
+        skeleton::p(self.joints, l)
+    }
+
+    /// Middle between two landmarks, metres.
+    pub fn middle(&self, a: Landmark, b: Landmark) -> Vector3<f64> {
+        0.5 * (self.joint(a) + self.joint(b))
+    }
+}
+
+/// A solved dancer at a moment, at an instant or between two.
+#[derive(Clone)]
+pub struct Moment<'a> {
+    of: &'a Bodies,
+    joints: Joints,
+    /// Instants and their shares.
+    parts: [(usize, f64); 2],
+}
+
+impl Moment<'_> {
+    /// A value computed from the moment's joints, with its standard error to first order.
+    pub fn value(&self, f: impl Fn(Posture) -> Option<f64>) -> Option<Estimate> {
+        value(&[self], |p| f(p[0]))
+    }
+
+    /// Place of a landmark, metres.
+    pub fn joint(&self, l: Landmark) -> Point3<f64> {
+        Point3::from(skeleton::p(&self.joints, l))
+    }
+
+    /// Elbow angle of an arm, degrees, 180 when straight. One camera cannot always tell an elbow before
+    /// the picture plane from one behind it: shapes that may be true as well are part of its error.
+    pub fn elbow(&self, side: Foot) -> Option<Estimate> {
+        let [s, e, w] = Landmark::arm(side);
+        let own = self.value(|p| {
+            let (a, b) = (p.joint(s) - p.joint(e), p.joint(w) - p.joint(e));
+            Some(a.angle(&b).to_degrees())
+        })?;
+        Some(Estimate::new(own.value, own.sigma.hypot(self.spread(side))))
+    }
+
+    /// How far other shapes that an arm may have spread its elbow's angle, degrees.
+    pub fn spread(&self, side: Foot) -> f64 {
+        let of = |part: &(usize, f64)| {
+            if part.1 > 0.0 {
+                self.of.spreads[part.0][side as usize]
+            } else {
+                0.0
+            }
+        };
+        self.parts.iter().map(of).fold(0.0, f64::max)
+    }
+
+    /// Whether heel and toe of a foot stand on the floor.
+    pub fn planted(&self, side: Foot) -> [bool; 2] {
+        let nearer = self.parts[usize::from(self.parts[1].1 > 0.5)].0;
+        self.of.planted[nearer][side as usize]
+    }
+
+    /// Covariance between two coordinates. Between two instants the errors are taken to be the same ones:
+    /// neighbours smooth each other.
+    fn own(&self, i: usize, j: usize) -> f64 {
+        let of = |(t, share): (usize, f64)| share * self.of.own[t][(i, j)];
+        self.parts.map(of).iter().sum()
+    }
+
+    fn shared(&self, i: usize, k: usize) -> f64 {
+        let of = |(t, share): (usize, f64)| share * self.of.shared[t][(i, k)];
+        self.parts.map(of).iter().sum()
+    }
+}
+
+impl Bodies {
+    /// Bodies that are known, each coordinate with the same standard error, metres: imported ones, or a
+    /// simulation's.
+    pub fn known(
+        height: f64,
+        at: Vec<f64>,
+        joints: &[[Point3<f64>; 19]],
+        planted: Vec<[[bool; 2]; 2]>,
+        sigma: f64,
+    ) -> Self {
+        let n = at.len();
+        let flat = |all: &[Point3<f64>; 19]| {
+            let mut x = [0.0; N];
+            for (l, p) in all.iter().enumerate() {
+                x[3 * l..3 * l + 3].copy_from_slice(p.coords.as_slice());
+            }
+            x
+        };
+        Self {
+            at,
+            joints: joints.iter().map(flat).collect(),
+            planted,
+            own: vec![DMatrix::from_diagonal_element(N, N, sigma * sigma); n],
+            shared: vec![DMatrix::zeros(N, SCALES); n],
+            shared_covariance: DMatrix::zeros(SCALES, SCALES),
+            spreads: vec![[0.0; 2]; n],
+            height,
+            scales: [0.0; SCALES],
+            residual: 1.0,
+            rounds: 0,
+            exchanged: 0,
+        }
+    }
+
+    /// The dancer at an instant.
+    pub fn instant(&self, t: usize) -> Moment<'_> {
+        Moment {
+            of: self,
+            joints: self.joints[t],
+            parts: [(t, 1.0), (t, 0.0)],
+        }
+    }
+
+    /// The dancer at a moment, seconds: at an instant that is near enough, or between two that are near
+    /// to each other; else nothing is known.
+    pub fn moment(&self, seconds: f64) -> Option<Moment<'_>> {
+        let after = self.at.partition_point(|t| *t <= seconds);
+        let before = after.checked_sub(1);
+        let near = |t: usize| (self.at[t] - seconds).abs() <= SAME;
+        match (before, (after < self.at.len()).then_some(after)) {
+            (Some(a), _) if near(a) => Some(self.instant(a)),
+            (_, Some(b)) if near(b) => Some(self.instant(b)),
+            (Some(a), Some(b)) if self.at[b] - self.at[a] < FAR => {
+                let s = (seconds - self.at[a]) / (self.at[b] - self.at[a]);
+                let mut joints = self.joints[a];
+                for (x, to) in joints.iter_mut().zip(&self.joints[b]) {
+                    *x += s * (to - *x);
+                }
+                Some(Moment {
+                    of: self,
+                    joints,
+                    parts: [(a, 1.0 - s), (b, s)],
+                })
+            }
+            _ => None,
+        }
+    }
+
+    /// Whether an instant has a neighbour near enough to tell how fast things move.
+    pub fn dense(&self, t: usize) -> bool {
+        let near = |a: usize, b: usize| b < self.at.len() && self.at[b] - self.at[a] < FAR;
+        near(t, t + 1) || t.checked_sub(1).is_some_and(|b| near(b, t))
+    }
+
+    /// Place of a landmark at an instant, metres.
+    pub fn joint(&self, instant: usize, l: Landmark) -> Point3<f64> {
+        Point3::from(skeleton::p(&self.joints[instant], l))
+    }
+
+    /// Place of a landmark by its number in the order of [`Landmark`], metres.
+    pub fn place(&self, instant: usize, landmark: usize) -> Point3<f64> {
+        let x = &self.joints[instant][3 * landmark..3 * landmark + 3];
+        Point3::new(x[0], x[1], x[2])
+    }
+
+    /// A value computed from one instant's joints, with its standard error to first order: the joints'
+    /// own and that of the cameras and lengths they share. `None` where the value is not defined.
+    pub fn value(&self, instant: usize, f: impl Fn(Posture) -> Option<f64>) -> Option<Estimate> {
+        self.instant(instant).value(f)
+    }
+
+    /// Elbow angle of an arm at an instant; see [`Moment::elbow`].
+    pub fn elbow(&self, instant: usize, side: Foot) -> Option<Estimate> {
+        self.instant(instant).elbow(side)
+    }
+}
+
+/// A value computed from several postures, of one dancer or of both, seen by the same cameras. What the
+/// cameras add is common to all of them and partly cancels in differences. Derivatives by central
+/// differences.
+pub fn value(of: &[&Moment], f: impl Fn(&[Posture]) -> Option<f64>) -> Option<Estimate> {
+    const H: f64 = 1e-4;
+    let mut joints: Vec<Joints> = of.iter().map(|m| m.joints).collect();
+    let used: Vec<Cell<u32>> = of.iter().map(|_| Cell::new(0)).collect();
+    let eval = |joints: &[Joints]| {
+        let postures: Vec<Posture> = joints
+            .iter()
+            .zip(&used)
+            .map(|(joints, used)| Posture { joints, used })
+            .collect();
+        f(&postures)
+    };
+    let found = eval(&joints)?;
+    let shared = &of.first()?.of.shared_covariance;
+    let cameras = shared.ncols() - SCALES;
+    let mut by_camera = DVector::zeros(cameras);
+    let mut variance = 0.0;
+    // Length scales are each dancer's own and the same at all of the dancer's instants.
+    let mut by_scales: Vec<(&Bodies, DVector<f64>)> = Vec::new();
+    for (k, moment) in of.iter().enumerate() {
+        let mask = used[k].get();
+        let index: Vec<usize> = Landmark::ALL
+            .iter()
+            .filter(|l| mask & (1 << **l as u32) != 0)
+            .flat_map(|l| at(*l)..at(*l) + 3)
+            .collect();
+        let mut slopes = Vec::with_capacity(index.len());
+        for i in &index {
+            let was = joints[k][*i];
+            joints[k][*i] = was + H;
+            let ahead = eval(&joints);
+            joints[k][*i] = was - H;
+            let behind = eval(&joints);
+            joints[k][*i] = was;
+            slopes.push((ahead? - behind?) / (2.0 * H));
+        }
+        for (i, a) in index.iter().zip(&slopes) {
+            for (j, b) in index.iter().zip(&slopes) {
+                variance += a * b * moment.own(*i, *j);
+            }
+        }
+        let along = |k: usize| {
+            let of = index.iter().zip(&slopes);
+            of.map(|(i, a)| a * moment.shared(*i, k)).sum::<f64>()
+        };
+        by_camera += DVector::from_fn(cameras, |k, _| along(SCALES + k));
+        let own = DVector::from_fn(SCALES, |k, _| along(k));
+        match by_scales.iter_mut().find(|b| std::ptr::eq(b.0, moment.of)) {
+            Some(b) => b.1 += own,
+            None => by_scales.push((moment.of, own)),
+        }
+    }
+    let of_cameras = shared.view((SCALES, SCALES), (cameras, cameras));
+    variance += by_camera.dot(&(of_cameras * &by_camera));
+    for (bodies, slope) in &by_scales {
+        let own = bodies.shared_covariance.view((0, 0), (SCALES, SCALES));
+        variance += slope.dot(&(own * slope));
+    }
+    let sigma = variance.max(0.0).sqrt();
+    (found.is_finite() && sigma.is_finite()).then(|| Estimate::new(found, sigma))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use Landmark as L;
+
+    /// Two instants, the second one a step further on and a quarter turn round.
+    fn walk(sigma: f64) -> Bodies {
+        let at = |x: f64, yaw| {
+            let j = skeleton::standing(1.7, [x, 0.0], yaw);
+            std::array::from_fn(|l| Point3::new(j[3 * l], j[3 * l + 1], j[3 * l + 2]))
+        };
+        let joints = [at(0.0, 0.0), at(0.4, 0.0)];
+        Bodies::known(1.7, vec![1.0, 1.2], &joints, vec![[[true; 2]; 2]; 2], sigma)
+    }
+
+    #[test]
+    fn between_two_instants_things_are_between() {
+        let b = walk(0.01);
+        let half = b.moment(1.1).unwrap();
+        let e = half.value(|p| Some(p.joint(L::Nose).x)).unwrap();
+        let ends = [0, 1].map(|t| b.joint(t, L::Nose).x);
+        assert!((e.value - 0.5 * (ends[0] + ends[1])).abs() < 1e-9);
+        assert!((e.sigma - 0.01).abs() < 1e-6, "errors stay: {}", e.sigma);
+        assert!(b.moment(0.9).is_none() && b.moment(1.3).is_none());
+        assert_eq!(b.moment(1.01).unwrap().joint(L::Nose).x, ends[0]);
+    }
+
+    #[test]
+    fn independent_errors_add_by_their_squares() {
+        let b = walk(0.01);
+        let (a, c) = (b.instant(0), b.instant(1));
+        let e = value(&[&a, &c], |p| {
+            Some(p[1].joint(L::Nose).x - p[0].joint(L::Nose).x)
+        })
+        .unwrap();
+        assert!((e.value - 0.4).abs() < 1e-9);
+        assert!((e.sigma - 0.01 * 2f64.sqrt()).abs() < 1e-6);
+        let middle = a
+            .value(|p| Some(p.middle(L::LeftHip, L::RightHip).y))
+            .unwrap();
+        assert!((middle.sigma - 0.01 / 2f64.sqrt()).abs() < 1e-6);
+    }
+
+    #[test]
+    fn a_value_that_is_not_defined_is_none() {
+        let b = walk(0.01);
+        assert!(b.value(0, |_| None).is_none());
+        assert!(
+            b.value(0, |p| Some((p.joint(L::Nose).x - 10.0).sqrt()))
+                .is_none()
+        );
+    }
+}

@@ -1,0 +1,135 @@
+//! Left and right legs or arms that a finder exchanged: found against the body that the other instants
+//! and the other landmarks speak of.
+
+use super::skeleton::{Joints, p};
+use super::terms::project;
+use super::{Given, Instant, Source};
+use crate::body::Landmark;
+use Landmark as L;
+
+const LEGS: [[L; 2]; 5] = [
+    [L::LeftHip, L::RightHip],
+    [L::LeftKnee, L::RightKnee],
+    [L::LeftAnkle, L::RightAnkle],
+    [L::LeftHeel, L::RightHeel],
+    [L::LeftToe, L::RightToe],
+];
+const ARMS: [[L; 2]; 4] = [
+    [L::LeftShoulder, L::RightShoulder],
+    [L::LeftElbow, L::RightElbow],
+    [L::LeftWrist, L::RightWrist],
+    [L::LeftKnuckle, L::RightKnuckle],
+];
+
+/// By how much exchanged names must fit better, in units of a landmark's squared error.
+const CLEARLY: f64 = 8.0;
+
+/// Names stay exchanged for at most so many instants.
+const LONGEST: usize = 6;
+
+/// How far a joint may be from the straight way between two instants, metres (1σ).
+const OFF: f64 = 0.05;
+
+/// Puts sides right where exchanged names fit the joints before and after clearly better, in a row of
+/// instants. What a hand has marked stays. Gives the number of exchanges.
+pub(super) fn mend(given: &Given, instants: &mut [Instant], joints: &[Joints]) -> usize {
+    let mut mended = 0;
+    for camera in 0..given.cameras.len() {
+        for pairs in [&LEGS[..], &ARMS[..]] {
+            let mut rows = rows(given, instants, joints, camera, pairs);
+            rows.sort_by(|a, b| b.2.total_cmp(&a.2));
+            let mut done = vec![false; instants.len()];
+            for (from, to, _) in rows {
+                // An overlapping row was judged by ends that are no longer what they were.
+                if done[from..to].iter().any(|d| *d) {
+                    continue;
+                }
+                for now in &mut instants[from..to] {
+                    exchange(now, camera, pairs);
+                }
+                mended += to - from;
+                done[from.saturating_sub(1)..(to + 1).min(instants.len())].fill(true);
+            }
+        }
+    }
+    mended
+}
+
+/// Rows of instants that fit clearly better with exchanged names, with by how much for each instant.
+fn rows(
+    given: &Given,
+    instants: &[Instant],
+    joints: &[Joints],
+    camera: usize,
+    pairs: &[[L; 2]],
+) -> Vec<(usize, usize, f64)> {
+    let mut out = Vec::new();
+    for from in 1..instants.len() {
+        for to in from + 1..(from + LONGEST + 1).min(instants.len()) {
+            let (a, b) = (from - 1, to);
+            if instants[b].at - instants[a].at > 0.1 * (b - a) as f64 + 0.05 {
+                break;
+            }
+            let mut gain = 0.0;
+            let mut all = true;
+            for t in from..to {
+                let share = (instants[t].at - instants[a].at) / (instants[b].at - instants[a].at);
+                let mut x = joints[a];
+                for (v, end) in x.iter_mut().zip(&joints[b]) {
+                    *v += share * (end - *v);
+                }
+                let here = better(given, &instants[t], &x, camera, pairs);
+                all &= here > 0.0;
+                gain += here;
+            }
+            if all && gain > CLEARLY * (to - from) as f64 {
+                out.push((from, to, gain));
+            }
+        }
+    }
+    out
+}
+
+/// The other one of a pair.
+fn other(pairs: &[[L; 2]], l: L) -> Option<L> {
+    let [a, b] = pairs.iter().find(|p| p.contains(&l))?;
+    Some(if l == *a { *b } else { *a })
+}
+
+/// By how much exchanged names fit better.
+fn better(given: &Given, now: &Instant, x: &Joints, camera: usize, pairs: &[[L; 2]]) -> f64 {
+    let mut gain = 0.0;
+    for s in &now.seen {
+        if s.camera != camera || s.source == Source::Hand {
+            continue;
+        }
+        let Some(exchanged) = other(pairs, s.landmark) else {
+            continue;
+        };
+        // One landmark somewhere else altogether must not decide.
+        let miss = |l| {
+            project(given.cameras[camera], p(x, l)).map_or(9.0, |(pixel, _)| {
+                let camera = given.cameras[camera];
+                let free = OFF * camera.focal / camera.depth(p(x, l).into()).max(0.3);
+                let sigma = given.sigma(s).hypot(free);
+                let off = (pixel[0] - s.pixel[0]).hypot(pixel[1] - s.pixel[1]) / sigma;
+                (off * off).min(9.0)
+            })
+        };
+        gain += miss(s.landmark) - miss(exchanged);
+    }
+    gain
+}
+
+fn exchange(now: &mut Instant, camera: usize, pairs: &[[L; 2]]) {
+    for s in now
+        .seen
+        .iter_mut()
+        .filter(|s| s.camera == camera && s.source != Source::Hand)
+    {
+        s.landmark = other(pairs, s.landmark).unwrap_or(s.landmark);
+    }
+    for h in now.hints.iter_mut().filter(|h| h.camera == camera) {
+        h.landmark = other(pairs, h.landmark).unwrap_or(h.landmark);
+    }
+}

@@ -1,0 +1,56 @@
+//! Landmarks found in every frame of a clip by something other than the coach's hand.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use super::Landmark;
+use super::solve::Source;
+use crate::units::{MediaTime, Role};
+
+/// A landmark found in a frame.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema, schemars::JsonSchema))]
+pub struct Sight {
+    /// Where, pixels.
+    pub pixel: [f64; 2],
+    /// Standard error along each axis, pixels.
+    pub sigma: f64,
+    /// Where it comes from.
+    pub source: Source,
+    /// Place about the middle of the hips along the picture's right, down and depth, metres, where the
+    /// finder gives one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub about_hips: Option<[f64; 3]>,
+}
+
+/// A dancer found in a frame.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema, schemars::JsonSchema))]
+pub struct Sighting {
+    /// The frame, microseconds of the clip.
+    #[cfg_attr(feature = "schema", schemars(with = "i64"))]
+    pub at: MediaTime,
+    /// Whom it is taken for.
+    pub role: Role,
+    /// What was found.
+    #[cfg_attr(feature = "schema", schema(value_type = std::collections::HashMap<String, Sight>))]
+    pub points: BTreeMap<Landmark, Sight>,
+}
+
+/// A landmark's place at a moment between two frames that are near to each other.
+pub(crate) fn between(a: &Sight, b: &Sight, share: f64) -> Sight {
+    let mix = |x: f64, y: f64| x + share * (y - x);
+    Sight {
+        pixel: [0, 1].map(|k| mix(a.pixel[k], b.pixel[k])),
+        // Errors stay from frame to frame: they do not average out.
+        sigma: a.sigma.max(b.sigma),
+        source: a.source,
+        about_hips: a
+            .about_hips
+            .zip(b.about_hips)
+            .map(|(p, q)| [0, 1, 2].map(|k| mix(p[k], q[k]))),
+    }
+}

@@ -1,0 +1,311 @@
+//! A take: what the cameras of one performance gave, and both dancers' bodies solved from it.
+
+pub mod exchange;
+pub mod import;
+pub mod table;
+
+use std::collections::BTreeMap;
+
+use crate::body::identity::mend;
+use crate::body::solve::{Bodies, Hint, Instant, Seen, Source, solve};
+use crate::body::track::{Sight, Sighting, between};
+use crate::body::{Landmark, Pose};
+use crate::camera::{Calibration, PIXEL_SIGMA, calibrate};
+use crate::chart::Shelf;
+use crate::marks::{FloorReference, Marks};
+use crate::measure::{CoupleBody, SceneError};
+use crate::units::Role;
+use Landmark as L;
+
+/// Least time between two instants that are solved where every frame is known, seconds.
+const STEP: f64 = 0.078;
+
+/// Frames of a track further apart than this say nothing of what is between, seconds.
+const GAP: f64 = 0.12;
+
+/// Marks of two angles this near belong to one instant, seconds.
+const TOGETHER: f64 = 0.03;
+
+/// How fast a marked point may move: what a frame's difference between two angles adds to its error,
+/// pixels a second.
+const MARK_PACE: f64 = 60.0;
+
+/// What must be marked of a body by hand before it is looked for.
+const NEEDED: [L; 4] = [L::LeftHip, L::RightHip, L::LeftShoulder, L::RightShoulder];
+
+/// One camera's part.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Film {
+    /// Width and height of the frames, pixels.
+    pub picture: [f64; 2],
+    /// Seconds of the take at the clip's first frame.
+    pub offset: f64,
+    /// Landmarks found in every frame, in order of time.
+    pub track: Vec<Sighting>,
+}
+
+impl Film {
+    /// A film with nothing found in it yet, which begins when the take does.
+    pub fn new(picture: [f64; 2]) -> Self {
+        Self {
+            picture,
+            offset: 0.0,
+            track: Vec::new(),
+        }
+    }
+}
+
+/// Everything known of a take before anything is computed.
+#[derive(Clone, Copy)]
+pub struct Take<'a> {
+    /// What the coach marked.
+    pub marks: &'a Marks,
+    /// The couple.
+    pub couple: CoupleBody,
+    /// The films, the first of which keeps the take's time.
+    pub films: &'a [Film],
+    /// Where the figure is looked up.
+    pub shelf: &'a Shelf,
+}
+
+impl Take<'_> {
+    /// Floor reference and hand marks of a film.
+    fn marked(&self, film: usize) -> (Option<&FloorReference>, &[Pose]) {
+        if film == 0 {
+            (self.marks.floor.as_ref(), &self.marks.poses)
+        } else {
+            let angle = u8::try_from(film + 1).unwrap_or(u8::MAX);
+            self.marks
+                .angles
+                .get(&angle)
+                .map_or((None, &[]), |a| (a.floor.as_ref(), a.poses.as_slice()))
+        }
+    }
+
+    /// The calibrated floor of a film, or what is missing.
+    pub fn floor(&self, film: usize) -> Result<Calibration, SceneError> {
+        let floor = self.marked(film).0.ok_or(SceneError::Missing(
+            "Say how large the floor reference is and mark its four corners.",
+        ))?;
+        if floor.points[..4].iter().any(Option::is_none) {
+            return Err(SceneError::Missing(
+                "Mark all four corners of the floor reference.",
+            ));
+        }
+        let picture = self.films.get(film).map_or([1280.0, 720.0], |f| f.picture);
+        calibrate(&floor.marked(), picture, floor.view)
+            .map_err(|e| SceneError::Refused(e.to_string()))
+    }
+
+    /// Whether any film has a track.
+    pub fn tracked(&self) -> bool {
+        self.films.iter().any(|f| !f.track.is_empty())
+    }
+}
+
+/// Both dancers of a take in space.
+#[derive(Debug, Clone)]
+pub struct Solved {
+    /// Bodies by role, or what is missing.
+    pub bodies: [Result<Bodies, String>; 2],
+    /// Frames in which the dancers' names were exchanged and put right, by film.
+    pub mended: Vec<usize>,
+    given: [Vec<Instant>; 2],
+    cameras: Vec<Calibration>,
+}
+
+impl Solved {
+    /// A dancer's bodies.
+    pub fn of(&self, role: Role) -> Option<&Bodies> {
+        self.bodies[role as usize].as_ref().ok()
+    }
+
+    /// Bodies known otherwise than from films.
+    pub fn known(bodies: [Bodies; 2]) -> Self {
+        Self {
+            bodies: bodies.map(Ok),
+            mended: Vec::new(),
+            given: [Vec::new(), Vec::new()],
+            cameras: Vec::new(),
+        }
+    }
+}
+
+/// Solves both dancers. Never fails: what cannot be solved says what to do. A dancer of whom nothing has
+/// changed since `before` is not solved again.
+pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
+    let mut index: Vec<usize> = Vec::new();
+    let mut cameras: Vec<Calibration> = Vec::new();
+    let mut mended = Vec::new();
+    let mut tracks: Vec<Vec<Sighting>> = Vec::new();
+    let mut why = None;
+    for (i, film) in take.films.iter().enumerate() {
+        match take.floor(i) {
+            Ok(c) => {
+                let mut track = film.track.clone();
+                let beside = match (tracks.first(), cameras.first(), index.first()) {
+                    (Some(t), Some(c), Some(i)) => {
+                        let later = take.films[*i].offset - film.offset;
+                        Some((t.as_slice(), &c.camera, later))
+                    }
+                    _ => None,
+                };
+                let heights = take.couple.heights;
+                mended.push(mend(&mut track, Some(&c.camera), heights, beside));
+                index.push(i);
+                cameras.push(c);
+                tracks.push(track);
+            }
+            Err(e) if i == 0 => why = Some(e.to_string()),
+            Err(_) => {}
+        }
+    }
+    let mut given = [Vec::new(), Vec::new()];
+    let bodies = Role::BOTH.map(|role| {
+        if let Some(why) = &why {
+            return Err(why.clone());
+        }
+        let instants = instants(take, role, &index, &tracks);
+        if instants.is_empty() {
+            return Err("Mark hips, shoulders and feet at a count.".to_owned());
+        }
+        let old = before.filter(|b| b.given[role as usize] == instants && b.cameras == cameras);
+        let solved = match old {
+            Some(b) => b.bodies[role as usize].clone(),
+            None => solve(take.couple.height(role), &cameras, &instants).map_err(|e| e.to_string()),
+        };
+        given[role as usize] = instants;
+        solved
+    });
+    Solved {
+        bodies,
+        mended,
+        given,
+        cameras,
+    }
+}
+
+/// What is known of a dancer, instant by instant. `index` are the films with a floor, `tracks` their mended
+/// tracks.
+fn instants(take: &Take, role: Role, index: &[usize], tracks: &[Vec<Sighting>]) -> Vec<Instant> {
+    let own: Vec<Vec<&Sighting>> = tracks
+        .iter()
+        .map(|t| t.iter().filter(|s| s.role == role).collect())
+        .collect();
+    // Hand marks first: they set the instants near them.
+    let mut out: Vec<Instant> = Vec::new();
+    for (camera, film) in index.iter().enumerate() {
+        let (_, poses) = take.marked(*film);
+        let offset = take.films[*film].offset;
+        for pose in poses.iter().filter(|p| p.role == role) {
+            let at = pose.at.secs() + offset;
+            let usable = NEEDED.iter().all(|l| pose.points.contains_key(l));
+            let k = out.partition_point(|i| i.at < at - TOGETHER);
+            let known = out.get(k).is_some_and(|i| (i.at - at).abs() <= TOGETHER);
+            // A few marks say something only beside what others found or another angle shows.
+            if !known && !usable && !take.tracked() {
+                continue;
+            }
+            if !known {
+                out.insert(k, Instant::new(at));
+            }
+            let late = (out[k].at - at).abs();
+            out[k]
+                .seen
+                .extend(pose.points.iter().map(|(landmark, pixel)| Seen {
+                    camera,
+                    landmark: *landmark,
+                    pixel: *pixel,
+                    sigma: PIXEL_SIGMA.hypot(MARK_PACE * late),
+                    source: Source::Hand,
+                }));
+        }
+    }
+    if let Some((first, offset)) = own
+        .iter()
+        .zip(index)
+        .find(|(t, _)| !t.is_empty())
+        .map(|(t, i)| (t, take.films[*i].offset))
+    {
+        let mut last = f64::NEG_INFINITY;
+        for s in first {
+            let at = s.at.secs() + offset;
+            if at - last < STEP {
+                continue;
+            }
+            let k = out.partition_point(|i| i.at < at - 0.5 * STEP);
+            if out.get(k).is_none_or(|i| (i.at - at).abs() > 0.5 * STEP) {
+                out.insert(k, Instant::new(at));
+            }
+            last = at;
+        }
+    }
+    for now in &mut out {
+        for (camera, (track, film)) in own.iter().zip(index).enumerate() {
+            add(
+                now,
+                camera,
+                &at_moment(track, now.at - take.films[*film].offset),
+            );
+        }
+        if now.seen.iter().any(|s| s.source != Source::Hand) {
+            now.floor_sigma = 0.02;
+        }
+    }
+    // The foot that arrives stands on the floor.
+    for s in take.marks.steps.iter().filter(|s| s.role == role) {
+        let here = out.iter_mut().find(|i| (i.at - s.at.secs()).abs() < 1e-4);
+        if let Some(now) = here {
+            now.planted[s.foot as usize] = [true, true];
+        }
+    }
+    out.retain(|i| !i.seen.is_empty());
+    out
+}
+
+/// A track's landmarks at a moment of its own clip.
+fn at_moment(track: &[&Sighting], at: f64) -> BTreeMap<L, Sight> {
+    let after = track.partition_point(|s| s.at.secs() <= at + 1e-6);
+    let before = after.checked_sub(1).map(|i| track[i]);
+    let after = track.get(after).copied();
+    let near = |s: &Sighting| (s.at.secs() - at).abs() < 2e-3;
+    match (before, after) {
+        (Some(a), _) if near(a) => a.points.clone(),
+        (_, Some(b)) if near(b) => b.points.clone(),
+        (Some(a), Some(b)) if b.at.since(a.at) < GAP => {
+            let share = (at - a.at.secs()) / b.at.since(a.at);
+            let both = a.points.iter().filter_map(|(l, p)| {
+                let q = b.points.get(l)?;
+                Some((*l, between(p, q, share)))
+            });
+            both.collect()
+        }
+        _ => BTreeMap::new(),
+    }
+}
+
+/// Adds what a track shows to an instant; a mark of the coach's hand outranks it.
+fn add(now: &mut Instant, camera: usize, found: &BTreeMap<L, Sight>) {
+    for (landmark, s) in found {
+        let marked = now
+            .seen
+            .iter()
+            .any(|m| m.camera == camera && m.landmark == *landmark && m.source == Source::Hand);
+        if !marked {
+            now.seen.push(Seen {
+                camera,
+                landmark: *landmark,
+                pixel: s.pixel,
+                sigma: s.sigma,
+                source: s.source,
+            });
+        }
+        if let Some(about_hips) = s.about_hips {
+            now.hints.push(Hint {
+                camera,
+                landmark: *landmark,
+                about_hips,
+            });
+        }
+    }
+}
