@@ -53,6 +53,7 @@ types: web/node_modules/.package-lock.json
 	cargo run --quiet --locked -p upright-pair -- openapi > docs/formats/openapi.json
 	cargo run --quiet --locked -p upright-pair -- chart schema > docs/formats/chart.schema.json
 	cargo run --quiet --locked -p upright-pair -- truth-schema > docs/formats/truth.schema.json
+	cargo run --quiet --locked -p upright-pair -- take-schema > docs/formats/take.schema.json
 	cd web && npm run --silent types
 
 format:

@@ -432,7 +432,7 @@ impl Desk<'_> {
         }
         self.progress.add(1.0);
         if !marked {
-            return review::review(store, self.studio, take.id)
+            return review::review(self.app, self.studio, take.id)
                 .await
                 .map_err(said);
         }
@@ -446,9 +446,16 @@ impl Desk<'_> {
             .into_iter()
             .map(Entry::Command)
             .collect();
-        review::mark(store, self.studio, Some(self.account), take.id, 0, entries)
-            .await
-            .map_err(said)
+        review::mark(
+            self.app,
+            self.studio,
+            Some(self.account),
+            take.id,
+            0,
+            entries,
+        )
+        .await
+        .map_err(said)
     }
 
     /// Films one angle of a take, or only keeps its frame times.

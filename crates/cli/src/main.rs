@@ -3,6 +3,7 @@
 mod chart;
 mod demo;
 mod film;
+mod measure;
 
 use std::net::{Ipv4Addr, SocketAddr};
 use std::path::PathBuf;
@@ -41,6 +42,10 @@ enum Command {
         /// Clip to write (.mp4, .mov, .mkv).
         clip: PathBuf,
     },
+    /// Measures a take document (JSON): prints every measure with its standard error.
+    Measure(measure::Measure),
+    /// Prints the JSON Schema of a take document.
+    TakeSchema,
     /// Prints the JSON Schema of the truth beside a simulated clip, and of its scenario.
     TruthSchema,
 }
@@ -84,6 +89,11 @@ async fn main() -> anyhow::Result<ExitCode> {
                 serde_json::to_string_pretty(&upright_server::openapi())?
             );
         }
+        Command::Measure(m) => return measure::run(&m),
+        Command::TakeSchema => println!(
+            "{}",
+            serde_json::to_string_pretty(&upright_core::take::exchange::schema())?
+        ),
         Command::TruthSchema => println!(
             "{}",
             serde_json::to_string_pretty(&upright_studio::Truth::schema())?

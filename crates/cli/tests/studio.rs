@@ -7,6 +7,7 @@ use upright_core::analyse::analyse;
 use upright_core::chart::Shelf;
 use upright_core::marks::Marks;
 use upright_core::measure::CoupleBody;
+use upright_core::take::{Film, Take};
 use upright_core::units::MediaTime;
 use upright_media::{frame_times, probe};
 use upright_studio::{Hand, Performance, Phone, Scenario, Truth, marks};
@@ -85,7 +86,13 @@ async fn a_rendered_clip_and_its_truth_file_agree() {
         heights: scenario.heights,
         frame_limit: None,
     };
-    let a = analyse(&m, couple, [640.0, 360.0], &Shelf::default());
+    let take = Take {
+        marks: &m,
+        couple,
+        films: &[Film::new([640.0, 360.0])],
+        shelf: &Shelf::default(),
+    };
+    let a = analyse(&take, None);
     assert!(a.footprints.len() >= 32);
     for f in &a.footprints {
         let t = truth

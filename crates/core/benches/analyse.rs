@@ -9,6 +9,7 @@ use upright_core::chart::{Shelf, Stride, chart, floor_path, start_stance};
 use upright_core::count::{CountGrid, CountPattern};
 use upright_core::marks::{CountSource, MarkCommand, Marks, StepMark};
 use upright_core::measure::CoupleBody;
+use upright_core::take::{Film, Take};
 use upright_core::units::{Foot, MediaTime, Role};
 
 /// A fully marked take of so many repetitions, seen by a phone 5 m away.
@@ -101,10 +102,17 @@ fn street(c: &mut Criterion) {
     let mut group = c.benchmark_group("analyse");
     group.sample_size(20);
     let shelf = Shelf::default();
+    let films = [Film::new([1280.0, 720.0])];
     for repetitions in [6, 12, 24, 48] {
         let (marks, couple) = take(repetitions);
         group.bench_with_input(BenchmarkId::from_parameter(repetitions), &marks, |b, m| {
-            b.iter(|| analyse(m, couple, [1280.0, 720.0], &shelf));
+            let take = Take {
+                marks: m,
+                couple,
+                films: &films,
+                shelf: &shelf,
+            };
+            b.iter(|| analyse(&take, None));
         });
     }
     group.finish();

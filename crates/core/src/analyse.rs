@@ -5,13 +5,13 @@ use serde::{Deserialize, Serialize};
 
 use crate::body::Landmark;
 use crate::camera::propagate;
-use crate::chart::Shelf;
 use crate::count::TapFit;
 use crate::event::Outcome;
 use crate::fault;
 use crate::judge::{Judged, Unseen, judge};
-use crate::marks::{CountSource, Marks};
-use crate::measure::{CoupleBody, Measure, Scene, measure};
+use crate::marks::CountSource;
+use crate::measure::{Measure, Scene, measure};
+use crate::take::{Solved, Take};
 use crate::units::{Foot, MediaTime, Role};
 
 /// A step of the preparation.
@@ -184,10 +184,10 @@ fn stage<T>(r: &Result<T, crate::measure::SceneError>) -> Stage {
     }
 }
 
-/// Analyses a take. `picture`: width and height of the clip's frames, pixels. Never fails: what
-/// cannot be computed yet is absent, and its stage says what to do.
-pub fn analyse(marks: &Marks, couple: CoupleBody, picture: [f64; 2], shelf: &Shelf) -> Analysis {
-    let scene = Scene::new(marks, couple, picture, shelf);
+/// Analyses a take, with both dancers in space where they were solved. Never fails: what cannot be computed
+/// yet is absent, and its stage says what to do.
+pub fn analyse(take: &Take, solved: Option<&Solved>) -> Analysis {
+    let scene = Scene::new(take, solved);
     let measures = measure(&scene);
     let (judged, unseen) = scene
         .chart

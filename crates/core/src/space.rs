@@ -5,16 +5,10 @@ use serde::{Deserialize, Serialize};
 use nalgebra::Vector3;
 
 use crate::body::Landmark as L;
-use crate::body::Pose;
-use crate::body::solve::{Bodies, Instant, Posture, Seen, Source, solve, value};
-use crate::camera::PIXEL_SIGMA;
-use crate::chart::Shelf;
-use crate::marks::Marks;
-use crate::measure::{CoupleBody, Reading, Scene};
+use crate::body::solve::{Moment, Posture, value};
+use crate::measure::{Reading, Scene, read};
+use crate::take::{Solved, Take};
 use crate::units::{Estimate, Foot, MediaTime, Role, Unit, wrap_degrees};
-
-/// What must be marked of a body before it is looked for.
-const NEEDED: [L; 4] = [L::LeftHip, L::RightHip, L::LeftShoulder, L::RightShoulder];
 
 /// Said where the solved body does not tell a number well enough.
 const UNSEEN: &str = "This angle cannot tell. A second phone, a quarter of the way round, can.";
@@ -79,7 +73,7 @@ enum How {
 const NUMBERS: &[(SpaceNumber, How)] = &[
     (
         number("lean_back", "Leans back", Unit::Degrees, "back is positive"),
-        How::Own(|b| Some(-lean(b, ahead(b)?)), 3.0),
+        How::Own(|b| Some(-read::lean(b, read::ahead(b)?)), 3.0),
     ),
     (
         number(
@@ -88,7 +82,10 @@ const NUMBERS: &[(SpaceNumber, How)] = &[
             Unit::Degrees,
             "left is positive",
         ),
-        How::Own(|b| Some(lean(b, Vector3::z().cross(&ahead(b)?))), 3.0),
+        How::Own(
+            |b| Some(read::lean(b, Vector3::z().cross(&read::ahead(b)?))),
+            3.0,
+        ),
     ),
     (
         number(
@@ -97,13 +94,7 @@ const NUMBERS: &[(SpaceNumber, How)] = &[
             Unit::Degrees,
             "left shoulder up is positive",
         ),
-        How::Own(
-            |b| {
-                let line = b.joint(L::LeftShoulder) - b.joint(L::RightShoulder);
-                Some(line.z.atan2(line.xy().norm()).to_degrees())
-            },
-            4.0,
-        ),
+        How::Own(read::shoulder_tilt, 4.0),
     ),
     (
         number(
@@ -112,16 +103,7 @@ const NUMBERS: &[(SpaceNumber, How)] = &[
             Unit::Metres,
             "behind is positive",
         ),
-        How::Own(
-            |b| {
-                let low = b.middle(L::LeftAnkle, L::RightAnkle);
-                let high = b.middle(L::LeftShoulder, L::RightShoulder);
-                let hips = b.middle(L::LeftHip, L::RightHip);
-                let s = (hips.z - low.z) / (high.z - low.z).max(0.2);
-                Some((low + (high - low) * s - hips).dot(&ahead(b)?))
-            },
-            0.04,
-        ),
+        How::Own(read::hips_behind, 0.04),
     ),
     (
         number(
@@ -130,13 +112,7 @@ const NUMBERS: &[(SpaceNumber, How)] = &[
             Unit::Metres,
             "ahead is positive",
         ),
-        How::Own(
-            |b| {
-                let to = b.joint(L::Nose) - b.middle(L::LeftShoulder, L::RightShoulder);
-                Some(to.dot(&ahead(b)?))
-            },
-            0.04,
-        ),
+        How::Own(read::head_ahead, 0.04),
     ),
     (
         number(
@@ -145,15 +121,7 @@ const NUMBERS: &[(SpaceNumber, How)] = &[
             Unit::Degrees,
             "left is positive",
         ),
-        How::Own(
-            |b| {
-                let hips = b.joint(L::LeftHip) - b.joint(L::RightHip);
-                let shoulders = b.joint(L::LeftShoulder) - b.joint(L::RightShoulder);
-                let of = |v: Vector3<f64>| v.y.atan2(v.x).to_degrees();
-                Some(wrap_degrees(of(shoulders) - of(hips)))
-            },
-            8.0,
-        ),
+        How::Own(read::twist, 8.0),
     ),
     (
         number(
@@ -164,11 +132,10 @@ const NUMBERS: &[(SpaceNumber, How)] = &[
         ),
         How::Both(
             |own, partner| {
-                let a = ahead(own)?;
-                let to =
-                    partner.middle(L::LeftHip, L::RightHip) - own.middle(L::LeftHip, L::RightHip);
-                let of = |v: Vector3<f64>| v.y.atan2(v.x).to_degrees();
-                (to.xy().norm() > 0.1).then(|| wrap_degrees(of(a) - of(to)))
+                let (to, _) = read::toward(own, partner)?;
+                Some(wrap_degrees(
+                    read::heading(read::ahead(own)?) - read::heading(to),
+                ))
             },
             6.0,
         ),
@@ -180,14 +147,7 @@ const NUMBERS: &[(SpaceNumber, How)] = &[
             Unit::Metres,
             "the distance on the floor",
         ),
-        How::Both(
-            |own, partner| {
-                let to =
-                    partner.middle(L::LeftHip, L::RightHip) - own.middle(L::LeftHip, L::RightHip);
-                Some(to.xy().norm())
-            },
-            0.06,
-        ),
+        How::Both(|own, partner| Some(read::toward(own, partner)?.1), 0.06),
     ),
     (
         number(
@@ -214,10 +174,7 @@ const NUMBERS: &[(SpaceNumber, How)] = &[
             Unit::Metres,
             "below is positive",
         ),
-        How::Own(
-            |b| Some(b.joint(L::LeftShoulder).z - b.joint(L::LeftElbow).z),
-            0.05,
-        ),
+        How::Own(|b| Some(read::elbow_drop(b, Foot::Left)), 0.05),
     ),
     (
         number(
@@ -226,10 +183,7 @@ const NUMBERS: &[(SpaceNumber, How)] = &[
             Unit::Metres,
             "below is positive",
         ),
-        How::Own(
-            |b| Some(b.joint(L::RightShoulder).z - b.joint(L::RightElbow).z),
-            0.05,
-        ),
+        How::Own(|b| Some(read::elbow_drop(b, Foot::Right)), 0.05),
     ),
 ];
 
@@ -250,58 +204,35 @@ const fn number(
     }
 }
 
-/// To the front of the shoulders, on the floor.
-fn ahead(b: Posture) -> Option<Vector3<f64>> {
-    let line = b.joint(L::LeftShoulder) - b.joint(L::RightShoulder);
-    let front = Vector3::new(line.y, -line.x, 0.0);
-    (front.norm() > 0.02).then(|| front.normalize())
-}
-
-/// Angle of the trunk from the vertical in a direction, degrees.
-fn lean(b: Posture, way: Vector3<f64>) -> f64 {
-    let trunk = b.middle(L::LeftShoulder, L::RightShoulder) - b.middle(L::LeftHip, L::RightHip);
-    trunk.dot(&way).atan2(trunk.z).to_degrees()
-}
-
-/// Solves both dancers of a take. Never fails: what cannot be solved says what to do.
-pub fn space(marks: &Marks, couple: CoupleBody, picture: [f64; 2], shelf: &Shelf) -> Space {
-    let scene = Scene::new(marks, couple, picture, shelf);
-    let mut missing = [None, None];
-    let mut solved: [Option<(Bodies, Vec<usize>)>; 2] = [None, None];
-    for role in Role::BOTH {
-        match dancer(&scene, role) {
-            Ok(found) => solved[role as usize] = Some(found),
-            Err(why) => missing[role as usize] = Some(why),
-        }
-    }
+/// Reads both solved dancers of a take at every count at which the body is known. Never fails: what is not
+/// known says what to do.
+pub fn space(take: &Take, solved: &Solved) -> Space {
+    let scene = Scene::new(take, Some(solved));
+    let missing = solved.bodies.each_ref().map(|b| b.as_ref().err().cloned());
     let mut bodies = Vec::new();
     for role in Role::BOTH {
-        let Some((own, slots)) = &solved[role as usize] else {
-            continue;
-        };
-        let partner = solved[role.partner() as usize].as_ref();
-        for (t, slot) in slots.iter().enumerate() {
-            let of_slot = &scene.slots[*slot];
-            // The partner at the same count.
-            let beside =
-                partner.and_then(|(b, s)| s.iter().position(|k| k == slot).map(|k| (b, k)));
+        for (i, slot) in scene.slots.iter().enumerate() {
+            let (Some(own), Some(at)) = (scene.body(role, i), scene.when(role, i)) else {
+                continue;
+            };
+            let partner = scene.both(role, i).map(|b| b.1);
             let places = [L::LeftHip, L::RightHip, L::LeftShoulder, L::RightShoulder];
             let sigma = places
                 .iter()
                 .flat_map(|l| (0..3).map(move |k| (*l, k)))
-                .filter_map(|(l, k)| own.value(t, |b| Some(b.joint(l)[k])))
+                .filter_map(|(l, k)| own.value(|b| Some(b.joint(l)[k])))
                 .map(|e| e.sigma)
                 .fold(0.0, f64::max);
             bodies.push(SpaceBody {
                 role,
-                at: MediaTime::from_secs(own.at[t]),
-                repetition: of_slot.repetition,
-                count: of_slot.count,
-                joints: (0..19).map(|l| own.place(t, l).into()).collect(),
+                at: MediaTime::from_secs(at),
+                repetition: slot.repetition,
+                count: slot.count,
+                joints: own.joints().map(Into::into).to_vec(),
                 sigma,
                 readings: NUMBERS
                     .iter()
-                    .map(|(_, how)| read(how, (own, t), beside))
+                    .map(|(_, how)| told(how, &own, partner.as_ref()))
                     .collect(),
             });
         }
@@ -313,15 +244,14 @@ pub fn space(marks: &Marks, couple: CoupleBody, picture: [f64; 2], shelf: &Shelf
     }
 }
 
-fn read(how: &How, (own, t): (&Bodies, usize), partner: Option<(&Bodies, usize)>) -> Reading {
+fn told(how: &How, own: &Moment, partner: Option<&Moment>) -> Reading {
     let (estimate, most): (Option<Estimate>, f64) = match how {
-        How::Own(f, most) => (own.value(t, f), *most),
+        How::Own(f, most) => (own.value(f), *most),
         How::Both(f, most) => {
-            let both = partner
-                .and_then(|(p, k)| value(&[&own.instant(t), &p.instant(k)], |b| f(b[0], b[1])));
+            let both = partner.and_then(|p| value(&[own, p], |b| f(b[0], b[1])));
             (both, *most)
         }
-        How::Elbow(side) => (own.elbow(t, *side), ELBOW_SIGMA),
+        How::Elbow(side) => (own.elbow(*side), ELBOW_SIGMA),
     };
     match estimate {
         Some(e) if e.sigma <= most => Reading::Value(e),
@@ -332,59 +262,13 @@ fn read(how: &How, (own, t): (&Bodies, usize), partner: Option<(&Bodies, usize)>
     }
 }
 
-/// Solves one dancer at the counts at which the body is marked; gives the counts' slots as well.
-fn dancer(scene: &Scene, role: Role) -> Result<(Bodies, Vec<usize>), String> {
-    let calibration = scene.floor.as_ref().map_err(ToString::to_string)?;
-    let mut slots = Vec::new();
-    let mut instants: Vec<Instant> = Vec::new();
-    for slot in 0..scene.slots.len() {
-        let Some(pose) = scene.pose(role, slot) else {
-            continue;
-        };
-        let later = instants.last().is_none_or(|l| pose.at.secs() > l.at + 1e-4);
-        if later && NEEDED.iter().all(|l| pose.points.contains_key(l)) {
-            slots.push(slot);
-            instants.push(instant(scene, role, pose));
-        }
-    }
-    if instants.is_empty() {
-        return Err("Mark hips, shoulders and feet at a count.".into());
-    }
-    let height = scene.couple.height(role);
-    solve(height, std::slice::from_ref(calibration), &instants)
-        .map(|b| (b, slots))
-        .map_err(|e| e.to_string())
-}
-
-fn instant(scene: &Scene, role: Role, pose: &Pose) -> Instant {
-    let mut now = Instant::new(pose.at.secs());
-    now.seen = pose
-        .points
-        .iter()
-        .map(|(landmark, pixel)| Seen {
-            camera: 0,
-            landmark: *landmark,
-            pixel: *pixel,
-            sigma: PIXEL_SIGMA,
-            source: Source::Hand,
-        })
-        .collect();
-    // The foot that arrives stands on the floor.
-    for s in scene
-        .marks
-        .steps
-        .iter()
-        .filter(|s| s.role == role && s.at == pose.at)
-    {
-        now.planted[s.foot as usize] = [true, true];
-    }
-    now
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::chart::Shelf;
+    use crate::marks::Marks;
     use crate::measure::CoupleBody;
+    use crate::take::{Film, solve_take};
 
     #[test]
     fn without_marks_it_says_what_to_do() {
@@ -392,12 +276,14 @@ mod tests {
             heights: [1.8, 1.66],
             frame_limit: None,
         };
-        let s = space(
-            &Marks::default(),
+        let marks = Marks::default();
+        let take = Take {
+            marks: &marks,
             couple,
-            [1280.0, 720.0],
-            &Shelf::default(),
-        );
+            films: &[Film::new([1280.0, 720.0])],
+            shelf: &Shelf::default(),
+        };
+        let s = space(&take, &solve_take(&take, None));
         assert!(s.bodies.is_empty());
         for m in s.missing {
             assert!(m.unwrap().contains("floor reference"));

@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
     Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize, Deserialize,
 )]
 #[serde(transparent)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(value_type = i64))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema, schemars::JsonSchema), schema(value_type = i64))]
 pub struct MediaTime(pub i64);
 
 impl MediaTime {

@@ -276,7 +276,7 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
         .into_iter()
         .map(Entry::Command)
         .collect();
-    upright_server::review::mark(house.app.store(), house.studio, None, later, 0, entries)
+    upright_server::review::mark(&house.app, house.studio, None, later, 0, entries)
         .await
         .map_err(|p| anyhow::anyhow!(p.detail))?;
     b.xpath("//main//a[.='Progress']").await?.click().await?;

@@ -79,7 +79,7 @@ pub async fn prepare(app: &App, clip: &Clip) -> Result<(), Problem> {
     store
         .clip_copied(clip.id, &proxy_key, size, times.start, &times.times)
         .await?;
-    crate::review::renew(store, studio, clip.take_id).await?;
+    crate::review::renew(app, studio, clip.take_id).await?;
     if let Some(p) = practice.filter(|p| p.marked && clip.angle == 1) {
         mark(app, clip, &p, &times.times).await?;
     }
@@ -157,7 +157,7 @@ async fn mark(app: &App, clip: &Clip, practice: &Practice, times: &[i64]) -> Res
         .into_iter()
         .map(Entry::Command)
         .collect();
-    crate::review::mark(store, studio, None, clip.take_id, 0, entries).await?;
+    crate::review::mark(app, studio, None, clip.take_id, 0, entries).await?;
     Ok(())
 }
 

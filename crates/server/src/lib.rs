@@ -79,6 +79,7 @@ pub struct App(Arc<Inner>);
 struct Inner {
     parts: Parts,
     turns: Arc<Semaphore>,
+    recent: review::Recent,
 }
 
 impl App {
@@ -87,6 +88,7 @@ impl App {
         Self(Arc::new(Inner {
             parts,
             turns: Arc::new(Semaphore::new(AT_ONCE)),
+            recent: review::Recent::default(),
         }))
     }
 
@@ -114,6 +116,10 @@ impl App {
 
     fn most_clip(&self) -> u64 {
         self.0.parts.most_clip.unwrap_or(MOST_CLIP)
+    }
+
+    fn recent(&self) -> &review::Recent {
+        &self.0.recent
     }
 
     fn turns(&self) -> Arc<Semaphore> {

@@ -1,17 +1,21 @@
 //! The street for a stored take: its log of marks, its couple and its picture in, its analysis out,
 //! and the short of it kept for lists and progress.
 
+use std::sync::{Arc, Mutex, PoisonError};
 use upright_core::analyse::{Analysis, Stage, analyse};
 use upright_core::chart::{Chart, Shelf};
 use upright_core::marks::{Entry, History, MarkCommand, MarkError};
 use upright_core::measure::CoupleBody;
 use upright_core::routine::{End, join};
 use upright_core::space::{Space, space};
-use upright_store::{Clip, Couple, Judgement, Store, StudioId, Take, TakeSummary, Whose};
+use upright_core::take::exchange::Document;
+use upright_core::take::{Film, Solved, Take as Filmed, solve_take};
+
+use upright_store::{Clip, Couple, Judgement, StudioId, Take, TakeSummary, Whose};
 use uuid::Uuid;
 
 use crate::problem::Problem;
-use crate::shelf;
+use crate::{App, shelf};
 
 /// Picture assumed before there is a clip, pixels.
 const NO_CLIP: [f64; 2] = [1280.0, 720.0];
@@ -40,24 +44,70 @@ pub struct Review {
 struct Desk {
     take: Take,
     couple: Couple,
-    clip: Option<Clip>,
+    /// One for each angle, in order.
+    clips: Vec<Clip>,
+    films: Vec<Film>,
     log: Vec<Entry>,
     shelf: Shelf,
+    /// Both dancers as they were solved last.
+    before: Option<Arc<Solved>>,
 }
 
-async fn open(store: &Store, studio: StudioId, take: Uuid) -> Result<Desk, Problem> {
+/// Takes whose solved bodies are kept between requests: a take is seldom left before some marks are set.
+const KEPT: usize = 24;
+
+/// Bodies solved last, the newest take at the end. They follow from what is stored, so that losing them costs
+/// time only.
+#[derive(Default)]
+pub struct Recent(Mutex<Vec<(Uuid, Arc<Solved>)>>);
+
+impl Recent {
+    fn get(&self, take: Uuid) -> Option<Arc<Solved>> {
+        let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        all.iter().find(|r| r.0 == take).map(|r| r.1.clone())
+    }
+
+    fn put(&self, take: Uuid, solved: Arc<Solved>) {
+        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        all.retain(|r| r.0 != take);
+        all.push((take, solved));
+        if all.len() > KEPT {
+            all.remove(0);
+        }
+    }
+}
+
+async fn open(app: &App, studio: StudioId, take: Uuid) -> Result<Desk, Problem> {
+    let store = app.store();
     let take = store.take(studio, take).await?;
+    let clips = store.clips(studio, take.id).await?;
+    let mut films = Vec::with_capacity(clips.len().max(1));
+    for clip in &clips {
+        let track = store.track(studio, clip.id).await?;
+        films.push(Film {
+            picture: [f64::from(clip.width), f64::from(clip.height)],
+            offset: clip.offset_us as f64 / 1e6,
+            track: track.map_or_else(Vec::new, |t| t.sightings),
+        });
+    }
+    if films.is_empty() {
+        films.push(Film::new(NO_CLIP));
+    }
     Ok(Desk {
         couple: store.couple(studio, take.couple_id).await?,
-        clip: store.clip(studio, take.id).await?,
         log: store.mark_log(studio, take.id).await?,
         shelf: shelf::shelf(store, studio).await?,
+        before: app.recent().get(take.id),
+        films,
+        clips,
         take,
     })
 }
 
 /// Computation away from the threads that answer requests.
-async fn apart<T: Send + 'static>(f: impl FnOnce() -> T + Send + 'static) -> Result<T, Problem> {
+pub(crate) async fn apart<T: Send + 'static>(
+    f: impl FnOnce() -> T + Send + 'static,
+) -> Result<T, Problem> {
     tokio::task::spawn_blocking(f)
         .await
         .map_err(|e| Problem::internal(&e))
@@ -70,12 +120,24 @@ fn sizes(couple: &Couple) -> CoupleBody {
     }
 }
 
-fn picture(clip: Option<&Clip>) -> [f64; 2] {
-    clip.map_or(NO_CLIP, |c| [f64::from(c.width), f64::from(c.height)])
+fn clip(clips: &[Clip]) -> Option<Clip> {
+    clips.iter().find(|c| c.angle == 1).cloned()
 }
 
-fn analysed(history: &History, couple: &Couple, clip: Option<&Clip>, shelf: &Shelf) -> Analysis {
-    analyse(history.marks(), sizes(couple), picture(clip), shelf)
+/// Solves and analyses.
+fn analysed(history: &History, desk: &Desk) -> (Analysis, Arc<Solved>) {
+    let take = filmed(history, desk);
+    let solved = Arc::new(solve_take(&take, desk.before.as_deref()));
+    (analyse(&take, Some(&solved)), solved)
+}
+
+fn filmed<'a>(history: &'a History, desk: &'a Desk) -> Filmed<'a> {
+    Filmed {
+        marks: history.marks(),
+        couple: sizes(&desk.couple),
+        films: &desk.films,
+        shelf: &desk.shelf,
+    }
 }
 
 fn danced(history: &History, shelf: &Shelf) -> Option<Chart> {
@@ -130,52 +192,68 @@ fn summary(history: &History, a: &Analysis) -> TakeSummary {
 }
 
 /// Reads a take and analyses it.
-pub async fn review(store: &Store, studio: StudioId, take: Uuid) -> Result<Review, Problem> {
-    let Desk {
-        take,
-        couple,
-        clip,
-        log,
-        shelf,
-    } = open(store, studio, take).await?;
-    apart(move || {
-        let version = log.len() as i32;
-        let history = History::replay(log);
-        let analysis = analysed(&history, &couple, clip.as_ref(), &shelf);
-        Review {
-            take,
-            couple,
-            clip,
-            chart: danced(&history, &shelf),
-            history,
-            version,
-            analysis,
-        }
+pub async fn review(app: &App, studio: StudioId, take: Uuid) -> Result<Review, Problem> {
+    let desk = open(app, studio, take).await?;
+    let (review, solved) = apart(move || {
+        let version = desk.log.len() as i32;
+        let history = History::replay(desk.log.clone());
+        reviewed(desk, history, version)
     })
-    .await
+    .await?;
+    app.recent().put(take, solved);
+    Ok(review)
 }
 
-/// Solves both dancers' bodies of a take in space; the version of its marks comes with it. Takes a
-/// moment, so it is asked for apart from the rest.
-pub async fn in_space(
-    store: &Store,
-    studio: StudioId,
-    take: Uuid,
-) -> Result<(i32, Space), Problem> {
-    let desk = open(store, studio, take).await?;
-    apart(move || {
+fn reviewed(desk: Desk, history: History, version: i32) -> (Review, Arc<Solved>) {
+    let (analysis, solved) = analysed(&history, &desk);
+    let review = Review {
+        chart: danced(&history, &desk.shelf),
+        clip: clip(&desk.clips),
+        take: desk.take,
+        couple: desk.couple,
+        history,
+        version,
+        analysis,
+    };
+    (review, solved)
+}
+
+/// Both dancers' bodies of a take in space; the version of its marks comes with it.
+pub async fn in_space(app: &App, studio: StudioId, take: Uuid) -> Result<(i32, Space), Problem> {
+    let desk = open(app, studio, take).await?;
+    let (found, solved) = apart(move || {
         let version = desk.log.len() as i32;
-        let history = History::replay(desk.log);
-        let picture = picture(desk.clip.as_ref());
-        let solved = space(history.marks(), sizes(&desk.couple), picture, &desk.shelf);
-        (version, solved)
+        let history = History::replay(desk.log.clone());
+        let take = filmed(&history, &desk);
+        let solved = Arc::new(solve_take(&take, desk.before.as_deref()));
+        ((version, space(&take, &solved)), solved)
     })
-    .await
+    .await?;
+    app.recent().put(take, solved);
+    Ok(found)
+}
+
+/// A take's document with everything that is known of it.
+pub async fn document(app: &App, studio: StudioId, take: Uuid) -> Result<Document, Problem> {
+    let desk = open(app, studio, take).await?;
+    apart(move || Document::of(&filmed(&History::replay(desk.log.clone()), &desk))).await
+}
+
+/// A take's solved bodies.
+pub async fn bodies(app: &App, studio: StudioId, take: Uuid) -> Result<Arc<Solved>, Problem> {
+    let desk = open(app, studio, take).await?;
+    let solved = apart(move || {
+        let history = History::replay(desk.log.clone());
+        Arc::new(solve_take(&filmed(&history, &desk), desk.before.as_deref()))
+    })
+    .await?;
+    app.recent().put(take, solved.clone());
+    Ok(solved)
 }
 
 /// Carries out entries on a take that is still at `version`: all of them or none.
 pub async fn mark(
-    store: &Store,
+    app: &App,
     studio: StudioId,
     account: Option<Uuid>,
     take: Uuid,
@@ -187,49 +265,33 @@ pub async fn mark(
             "Send 1 to {MOST_ENTRIES} changes at a time."
         )));
     }
-    let Desk {
-        take,
-        couple,
-        clip,
-        log,
-        shelf,
-    } = open(store, studio, take).await?;
-    if log.len() as i32 != version {
+    let desk = open(app, studio, take).await?;
+    if desk.log.len() as i32 != version {
         return Err(upright_store::StoreError::Changed.into());
     }
-    let (review, entries) = apart(move || {
-        let mut history = History::replay(log);
+    let ((review, solved), entries) = apart(move || {
+        let mut history = History::replay(desk.log.clone());
         for entry in &entries {
-            known(entry, &shelf)?;
+            known(entry, &desk.shelf)?;
             history.push(entry.clone())?;
         }
-        let analysis = analysed(&history, &couple, clip.as_ref(), &shelf);
         let version = version + entries.len() as i32;
-        Ok::<_, Problem>((
-            Review {
-                take,
-                couple,
-                clip,
-                chart: danced(&history, &shelf),
-                history,
-                version,
-                analysis,
-            },
-            entries,
-        ))
+        Ok::<_, Problem>((reviewed(desk, history, version), entries))
     })
     .await??;
     let short = summary(&review.history, &review.analysis);
-    store
+    app.store()
         .append_marks(studio, review.take.id, account, version, &entries, &short)
         .await?;
+    app.recent().put(take, solved);
     Ok(review)
 }
 
 /// Analyses a take again after something other than its marks has changed.
-pub async fn renew(store: &Store, studio: StudioId, take: Uuid) -> Result<(), Problem> {
-    let r = review(store, studio, take).await?;
-    Ok(store
+pub async fn renew(app: &App, studio: StudioId, take: Uuid) -> Result<(), Problem> {
+    let r = review(app, studio, take).await?;
+    Ok(app
+        .store()
         .renew_summary(studio, take, &summary(&r.history, &r.analysis))
         .await?)
 }

@@ -58,6 +58,9 @@ pub struct Clip {
     pub start_us: i64,
     /// Microseconds of every frame after the first.
     pub frame_times: Vec<i64>,
+    /// What its track was brought from, where it has one.
+    #[sqlx(default)]
+    pub landmarks: Option<String>,
 }
 
 /// A clip to be added.
@@ -145,7 +148,8 @@ impl Store {
     /// The clips of all angles of a take, in their order.
     pub async fn clips(&self, studio: StudioId, take: Uuid) -> Result<Vec<Clip>, StoreError> {
         Ok(sqlx::query_as(
-            "select * from clip where studio_id = $1 and take_id = $2 order by angle",
+            "select clip.*, track.file_name as landmarks from clip left join track on track.clip_id = clip.id
+             where clip.studio_id = $1 and take_id = $2 order by angle",
         )
         .bind(studio.0)
         .bind(take)

@@ -19,6 +19,7 @@ mod routine;
 mod take;
 #[cfg(feature = "testing")]
 pub mod testing;
+mod track;
 
 pub use account::{Account, NewAccount, Studio};
 pub use blob::{Blobs, ContentHash};
@@ -34,6 +35,7 @@ pub use person::{Person, PersonInput};
 pub use practice::Practice;
 pub use routine::KeptRoutine;
 pub use take::{NewTake, PersonReading, Take};
+pub use track::Track;
 
 use sqlx::postgres::{PgConnectOptions, PgPool, PgPoolOptions};
 use uuid::Uuid;

@@ -9,6 +9,7 @@ use upright_core::judge::Judged;
 use upright_core::marks::{MarkCommand, Marks};
 use upright_core::measure::{CoupleBody, Measure};
 use upright_core::space::space;
+use upright_core::take::{Film, Take, solve_take};
 use upright_core::units::{Role, Unit};
 use upright_studio::{Hand, Performance, Phone, Scenario, Shown, Truth, marks};
 
@@ -26,12 +27,13 @@ fn street(scenario: &Scenario, hand: &Hand) -> (Analysis, Truth) {
         heights: scenario.heights,
         frame_limit: None,
     };
-    let analysis = analyse(
-        &m,
+    let take = Take {
+        marks: &m,
         couple,
-        performance.phone(0).picture(),
-        &Shelf::default(),
-    );
+        films: &[Film::new(performance.phone(0).picture())],
+        shelf: &Shelf::default(),
+    };
+    let analysis = analyse(&take, Some(&solve_take(&take, None)));
     (analysis, Truth::of(&performance, 0, &frames))
 }
 
@@ -285,7 +287,13 @@ fn bodies_in_space_are_where_they_were() {
         heights: s.heights,
         frame_limit: None,
     };
-    let solved = space(&m, couple, p.phone(0).picture(), &Shelf::default());
+    let take = Take {
+        marks: &m,
+        couple,
+        films: &[Film::new(p.phone(0).picture())],
+        shelf: &Shelf::default(),
+    };
+    let solved = space(&take, &solve_take(&take, None));
     assert_eq!(solved.missing, [None, None]);
     assert_eq!(solved.bodies.len(), 32);
     let index = |id: &str| solved.numbers.iter().position(|n| n.id == id).unwrap();

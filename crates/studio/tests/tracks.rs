@@ -1,9 +1,16 @@
 //! Tracks of the simulated detector through the core: who is who, when feet arrive, and what follows.
 #![allow(clippy::unwrap_used)]
 
+use nalgebra::Point3;
 use upright_core::body::Landmark;
 use upright_core::body::identity::mend;
+use upright_core::body::solve::Bodies;
 use upright_core::body::track::Sighting;
+use upright_core::chart::Shelf;
+use upright_core::event::{FootStep, foot_steps};
+use upright_core::marks::{FloorReference, MarkCommand, Marks};
+use upright_core::measure::CoupleBody;
+use upright_core::take::{Film, Solved, Take, solve_take};
 use upright_core::units::{MediaTime, Role};
 use upright_studio::{Detector, Performance, Phone, Scenario, detect, track};
 
@@ -79,4 +86,153 @@ fn dancers_who_exchanged_names_in_passing_get_their_own_back() {
     }
     assert!(before > 0.5, "the detector exchanges nobody: {before}");
     assert!(after < 0.04, "still exchanged: {after} of {before}");
+}
+
+/// The take as one phone's detector gives it: floor marked exactly.
+fn filmed(p: &Performance, seed: u64) -> (Marks, Vec<Film>) {
+    let [length, width] = p.scenario().reference;
+    let mut floor = FloorReference {
+        length,
+        width,
+        view: None,
+        points: [None; 8],
+    };
+    for (slot, place) in floor.places().iter().enumerate() {
+        let q = p
+            .phone(0)
+            .camera()
+            .project(Point3::new(place[0], place[1], 0.0));
+        floor.points[slot] = q.map(|q| [q.x, q.y]);
+    }
+    let marks = Marks {
+        floor: Some(floor),
+        repetitions: p.scenario().repetitions,
+        chart: Some(p.scenario().chart.clone()),
+        ..Marks::default()
+    };
+    let detector = Detector {
+        seed,
+        ..Detector::default()
+    };
+    let mut film = Film::new(p.phone(0).picture());
+    film.track = track(&detect(p, 0, &frames(p), &detector));
+    (marks, vec![film])
+}
+
+fn solved(p: &Performance, marks: &Marks, films: &[Film], before: Option<&Solved>) -> Solved {
+    let take = Take {
+        marks,
+        couple: CoupleBody {
+            heights: p.scenario().heights,
+            frame_limit: None,
+        },
+        films,
+        shelf: &Shelf::default(),
+    };
+    solve_take(&take, before)
+}
+
+/// Of the truth's arrivals: how many were found on the right foot, the errors of those, seconds, and how
+/// many steps were found that nobody made.
+fn found(p: &Performance, role: Role, steps: &[FootStep]) -> (f64, Vec<f64>, usize) {
+    let truth = p.arrivals(role);
+    let mut errors = Vec::new();
+    for a in truth {
+        let near = steps
+            .iter()
+            .filter(|s| s.mark.foot == a.foot)
+            .map(|s| s.mark.at.secs() - a.at)
+            .min_by(|x, y| x.abs().total_cmp(&y.abs()));
+        errors.extend(near.filter(|e| e.abs() < 0.15));
+    }
+    let extra = steps.len().saturating_sub(errors.len());
+    (errors.len() as f64 / truth.len() as f64, errors, extra)
+}
+
+#[test]
+fn a_correction_is_solved_where_it_matters_and_as_if_from_the_start() {
+    let p = dance("shag-basic", 20);
+    let (mut marks, films) = filmed(&p, 3);
+    let before = solved(&p, &marks, &films, None);
+    // The coach sets a wrist right at one frame.
+    let at = frames(&p)[90];
+    let t = p.phone(0).danced(at.secs());
+    let body = &p.bodies(t)[Role::Leader as usize];
+    let wrist = Landmark::LeftWrist;
+    let q = p.phone(0).camera().project(body.joint(wrist)).unwrap();
+    let place = MarkCommand::Place {
+        role: Role::Leader,
+        at,
+        landmark: wrist,
+        pixel: [q.x, q.y],
+    };
+    place.apply(&mut marks).unwrap();
+    let quick = solved(&p, &marks, &films, Some(&before));
+    let whole = solved(&p, &marks, &films, None);
+    let [b, q, w] = [&before, &quick, &whole].map(|s| s.of(Role::Leader).unwrap());
+    let now = at.secs();
+    for l in [wrist, Landmark::LeftHip, Landmark::RightToe] {
+        let [b, q, w] = [b, q, w].map(|x| x.moment(now).unwrap().joint(l));
+        let truth = body.joint(l);
+        // Two ways to a least cost end close to each other, not in one point.
+        assert!(
+            (q - w).norm() < 0.04,
+            "{l:?}: {} m from the whole solution",
+            (q - w).norm()
+        );
+        let nearer = (q - truth).norm() < (b - truth).norm() + 0.01;
+        assert!(l != wrist || nearer, "the wrist is no nearer to the truth");
+    }
+    // Far from the correction, and of the partner, nothing has moved at all.
+    for (k, t) in
+        q.at.iter()
+            .enumerate()
+            .filter(|(_, t)| (**t - now).abs() > 1.0)
+    {
+        let was = b.moment(*t).unwrap();
+        assert_eq!(q.joint(k, wrist), was.joint(wrist));
+    }
+    let [b, q] = [&before, &quick].map(|s| s.of(Role::Follower).unwrap());
+    assert_eq!(b.joint(40, wrist), q.joint(40, wrist));
+}
+
+#[test]
+fn known_bodies_tell_their_steps() {
+    let p = dance("shag-basic", 5);
+    let at: Vec<f64> = (0..(p.length() / 0.08) as u32)
+        .map(|i| 0.08 * f64::from(i))
+        .collect();
+    for role in Role::BOTH {
+        let bodies: Vec<_> = at
+            .iter()
+            .map(|t| p.bodies(*t)[role as usize].clone())
+            .collect();
+        let joints: Vec<[Point3<f64>; 19]> = bodies
+            .iter()
+            .map(|b| {
+                let mut j = [Point3::origin(); 19];
+                for l in Landmark::ALL {
+                    j[l as usize] = b.joint(l);
+                }
+                j
+            })
+            .collect();
+        let planted = joints
+            .iter()
+            .map(|j| {
+                let low = |l: Landmark| j[l as usize].z < 0.012;
+                [
+                    [low(Landmark::LeftHeel), low(Landmark::LeftToe)],
+                    [low(Landmark::RightHeel), low(Landmark::RightToe)],
+                ]
+            })
+            .collect();
+        let b = Bodies::known(1.7, at.clone(), &joints, planted, 0.001);
+        let (share, errors, extra) = found(&p, role, &foot_steps(&b, role));
+        let mut off: Vec<f64> = errors.iter().map(|e| e.abs()).collect();
+        off.sort_by(f64::total_cmp);
+        assert!(share >= 0.8, "{role:?}: {share} of the arrivals found");
+        assert!(extra <= 1, "{role:?}: {extra} steps nobody made");
+        assert!(off[off.len() / 2] < 0.05, "{role:?}: {off:?}");
+    }
 }

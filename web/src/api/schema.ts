@@ -232,6 +232,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/measure': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Measures a take document. Nothing of it is kept. */
+    post: operations['exchange_measure'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/people': {
     parameters: {
       query?: never;
@@ -518,6 +535,44 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/takes/{id}/document': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A take as a document that can be measured without this studio. */
+    get: operations['exchange_take'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/takes/{id}/landmarks': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /**
+     * Brings landmarks that another program has found in an angle's clip: a table (CSV) or key points (JSON). They
+     *     take the place of those brought before; what the coach has marked outranks them.
+     */
+    put: operations['exchange_bring'];
+    post?: never;
+    /** Takes the landmarks of an angle away that were brought. */
+    delete: operations['exchange_drop'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/takes/{id}/marks': {
     parameters: {
       query?: never;
@@ -564,6 +619,23 @@ export interface paths {
      *     Takes a moment longer than the rest.
      */
     get: operations['bench_space'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/takes/{id}/tables/{table}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A take's measures or joints as a table for other programs. */
+    get: operations['exchange_table'];
     put?: never;
     post?: never;
     delete?: never;
@@ -672,6 +744,12 @@ export interface components {
       /** @description Faults this view cannot carry. */
       unseen: components['schemas']['Unseen'][];
     };
+    /** @description What is marked on the picture of a further angle, in that clip's own time. */
+    AngleMarks: {
+      floor?: components['schemas']['FloorReference'] | null;
+      /** @description Landmarks, by time and role. */
+      poses: components['schemas']['Pose'][];
+    };
     /**
      * @description The straight answer.
      * @enum {string}
@@ -736,6 +814,15 @@ export interface components {
       items: components['schemas']['Item'][];
       /** @description Hands that change after the last of them. */
       last_change: components['schemas']['HoldChange'][];
+    };
+    /** @description What was brought. */
+    BroughtView: {
+      /** @description Frames in which the dancers' names were exchanged and put right. */
+      exchanged: number;
+      /** @description Frames with a dancer in them. */
+      frames: number;
+      /** @description Landmarks of leader and follower. */
+      landmarks: number[];
     };
     /** @description The catalogue with the measures it judges by. */
     CatalogueView: {
@@ -892,6 +979,8 @@ export interface components {
        * @description Height of the picture, pixels.
        */
       height: number;
+      /** @description What its landmarks were brought from, where it has any besides the coach's marks. */
+      landmarks?: string | null;
       /**
        * Format: int64
        * @description Microseconds of the first angle's clip at which this one begins.
@@ -1917,6 +2006,17 @@ export interface components {
           do: 'unmark_step';
           /** @description Whose. */
           role: components['schemas']['Role'];
+        }
+      | {
+          /**
+           * Format: int32
+           * @description 2 to 4.
+           */
+          angle: number;
+          /** @enum {string} */
+          do: 'on_angle';
+          /** @description What is marked there. */
+          mark: components['schemas']['MarkCommand'];
         };
     /** @description Changes of marks. */
     MarkRequest: {
@@ -1925,6 +2025,10 @@ export interface components {
     };
     /** @description Everything marked in one take. */
     Marks: {
+      /** @description Marks on further angles' pictures, by the angle's number from 2. */
+      angles?: {
+        [key: string]: components['schemas']['AngleMarks'];
+      };
       /** @description The figure danced, an id of the chart library. */
       chart?: string | null;
       count?: components['schemas']['CountSource'] | null;
@@ -1971,6 +2075,19 @@ export interface components {
       source: string;
       /** @description Unit. */
       unit: components['schemas']['Unit'];
+    };
+    /** @description What follows from a take document. */
+    MeasuredView: {
+      /** @description Faults judged, what to fix first in front. */
+      judged: components['schemas']['Judged'][];
+      /** @description All measures. */
+      measures: components['schemas']['Measure'][];
+      /** @description What is missing to solve leader and follower in space. */
+      missing: (string | null)[];
+      /** @description Arrivals found from the feet, where every moment is known. */
+      steps: components['schemas']['StepMark'][];
+      /** @description Faults that these views cannot carry. */
+      unseen: components['schemas']['Unseen'][];
     };
     /**
      * Format: int64
@@ -3679,6 +3796,45 @@ export interface operations {
       };
     };
   };
+  exchange_measure: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': string;
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MeasuredView'];
+        };
+      };
+      413: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   people_list: {
     parameters: {
       query?: never;
@@ -4468,6 +4624,121 @@ export interface operations {
       };
     };
   };
+  exchange_take: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': string;
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  exchange_bring: {
+    parameters: {
+      query?: {
+        /** @description Which of the take's angles, 1..4. */
+        angle?: number;
+        /** @description Name of the file. */
+        file?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'text/plain': string;
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['BroughtView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      413: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  exchange_drop: {
+    parameters: {
+      query?: {
+        /** @description Which of the take's angles, 1..4. */
+        angle?: number;
+        /** @description Name of the file. */
+        file?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   bench_mark: {
     parameters: {
       query?: never;
@@ -4569,6 +4840,36 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['SpaceView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  exchange_table: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        table: 'measures.csv' | 'joints.csv' | 'leader.trc' | 'follower.trc';
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/csv': string;
         };
       };
       404: {

@@ -359,8 +359,11 @@ mod tests {
         // The follower is lost for half a second and comes back with the leader's name, the leader unseen.
         track.retain(|s| {
             let i = s.at.0 / 40_000;
-            !(s.role == Role::Follower && (20..30).contains(&i))
-                && !(s.role == Role::Leader && (30..34).contains(&i))
+            let unseen = match s.role {
+                Role::Follower => 20..30,
+                Role::Leader => 30..34,
+            };
+            !unseen.contains(&i)
         });
         for s in &mut track {
             let i = s.at.0 / 40_000;

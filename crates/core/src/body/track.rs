@@ -31,7 +31,6 @@ pub struct Sight {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema, schemars::JsonSchema))]
 pub struct Sighting {
     /// The frame, microseconds of the clip.
-    #[cfg_attr(feature = "schema", schemars(with = "i64"))]
     pub at: MediaTime,
     /// Whom it is taken for.
     pub role: Role,

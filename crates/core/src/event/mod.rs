@@ -1,5 +1,7 @@
-//! Observed steps joined to charted ones.
+//! Steps seen, and joined to charted ones.
 
 mod align;
+mod feet;
 
 pub use align::{AlignedStep, ChartedStep, Outcome, align};
+pub use feet::{FootStep, foot_steps};

@@ -20,7 +20,7 @@ use crate::units::{Foot, MediaTime, Role};
 /// Where the count comes from.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "from", rename_all = "snake_case")]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema, schemars::JsonSchema))]
 pub enum CountSource {
     /// Tapped along.
     Taps {
@@ -40,7 +40,7 @@ pub enum CountSource {
 
 /// The floor reference as laid out and marked.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema, schemars::JsonSchema))]
 pub struct FloorReference {
     /// Length along the slot or line of dance, metres.
     pub length: f64,
@@ -87,7 +87,7 @@ impl FloorReference {
 
 /// The moment at which a foot arrived, as the coach saw it.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema, schemars::JsonSchema))]
 pub struct StepMark {
     /// Whose.
     pub role: Role,

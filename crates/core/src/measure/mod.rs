@@ -1,11 +1,18 @@
 //! Quantities of the dance, each with its uncertainty, one module each, listed in [`REGISTRY`].
 
+mod body;
+mod couple;
 mod elbow;
 mod lean;
+mod motion;
 mod plane;
+mod posture;
+pub(crate) mod read;
+mod rotation;
 mod scene;
 mod separation;
 mod slot;
+mod spring;
 mod step;
 mod support;
 mod timing;
@@ -72,6 +79,10 @@ pub enum Need {
     Feet,
     /// Hips, shoulders or arms marked.
     Body,
+    /// Bodies in space: hips, shoulders and feet known.
+    Space,
+    /// Bodies in space at every moment, not only at the counts.
+    Dense,
 }
 
 /// An entry of the registry.
@@ -108,6 +119,53 @@ pub const REGISTRY: &[Spec] = &[
     turn::TOTAL,
     elbow::ELBOW,
     lean::LEAN,
+    posture::LEAN_SIDE,
+    posture::SHOULDER_TILT,
+    posture::HIPS_BEHIND,
+    posture::HEAD_AHEAD,
+    posture::TWIST,
+    posture::FRAME_WIDTH,
+    posture::ELBOW_JOINED,
+    posture::ELBOW_BENT,
+    posture::ELBOW_DROP,
+    posture::ELBOW_BEHIND,
+    posture::ARM_OPEN,
+    posture::WRIST,
+    posture::FRAME_CHANGE,
+    posture::KNEE,
+    posture::TURNOUT,
+    posture::UNDER_HIP,
+    posture::LEVEL,
+    couple::FACING_ERROR,
+    couple::HIPS_APART,
+    couple::LEAN_TOWARD,
+    couple::LEAN_BALANCE,
+    couple::OFFSET,
+    couple::PARALLEL,
+    couple::CROWDED,
+    couple::FACE,
+    couple::HAND_HEIGHT,
+    couple::FEET_CLEAR,
+    spring::CLOSING,
+    spring::GIVE,
+    spring::AFTER_STOP,
+    spring::BEFORE_SEND,
+    rotation::STEP,
+    rotation::MOST,
+    rotation::STILL,
+    rotation::PREPARATION,
+    rotation::STUCK,
+    rotation::AXIS,
+    rotation::STREAK,
+    rotation::CENTRE,
+    rotation::FOOT_TORSO,
+    motion::SMOOTH,
+    motion::ENERGY,
+    motion::LAG,
+    motion::LIFT,
+    motion::COLLECT,
+    motion::KNEE_PASSING,
+    motion::BOB,
 ];
 
 /// The registry's entry with this id.

@@ -4,12 +4,14 @@
 use nalgebra::Point2;
 use serde::{Deserialize, Serialize};
 
+use crate::body::solve::{Bodies, Moment};
 use crate::body::{Landmark, Pose};
-use crate::camera::{Calibration, Camera, calibrate};
-use crate::chart::{self, Chart, FloorStep, Shelf, Stride};
+use crate::camera::{Calibration, Camera};
+use crate::chart::{self, Chart, FloorStep, Stride};
 use crate::count::{CountGrid, CountPattern, fit_taps};
 use crate::event::{AlignedStep, ChartedStep, align};
 use crate::marks::{CountSource, Marks, StepMark};
+use crate::take::{Solved, Take};
 use crate::units::{Estimate, Foot, MediaTime, Role};
 
 /// Standard error of a frame called an arrival, seconds: half a frame at 30 a second and the eye's own.
@@ -88,33 +90,35 @@ pub struct Scene<'a> {
     pub extra: [Vec<StepMark>; 2],
     /// Charted path over all repetitions, by role, in the floor's frame.
     pub paths: [Vec<FloorStep>; 2],
+    /// Both dancers in space, where they were solved.
+    pub solved: Option<&'a Solved>,
     poses: [Vec<Option<&'a Pose>>; 2],
 }
 
 impl<'a> Scene<'a> {
-    /// Puts the scene together. `picture`: width and height of the clip's frames, pixels; `shelf`: where
-    /// the marked figure is looked up.
-    pub fn new(marks: &'a Marks, couple: CoupleBody, picture: [f64; 2], shelf: &'a Shelf) -> Self {
+    /// Puts the scene together, with the dancers in space where they were solved.
+    pub fn new(take: &Take<'a>, solved: Option<&'a Solved>) -> Self {
+        let marks = take.marks;
         let chart = marks
             .chart
             .as_deref()
-            .and_then(|id| shelf.get(id))
+            .and_then(|id| take.shelf.get(id))
             .map(|c| (c, c.pattern().clone()));
         let swing = marks
             .swing
             .unwrap_or_else(|| chart.as_ref().map_or(0.5, |c| c.0.swing));
         let grid = lay_grid(marks, swing);
-        let floor = calibrate_floor(marks, picture);
         let mut scene = Self {
             marks,
-            couple,
+            couple: take.couple,
             chart,
             grid,
-            floor,
+            floor: take.floor(0),
             slots: Vec::new(),
             aligned: [Vec::new(), Vec::new()],
             extra: [Vec::new(), Vec::new()],
             paths: [Vec::new(), Vec::new()],
+            solved,
             poses: [Vec::new(), Vec::new()],
         };
         scene.lay_out();
@@ -153,18 +157,48 @@ impl<'a> Scene<'a> {
                     })
                 })
                 .collect();
-            let observed: Vec<StepMark> = self
-                .marks
-                .steps
-                .iter()
-                .filter(|s| s.role == role)
-                .copied()
-                .collect();
+            let marked = self.marks.steps.iter().filter(|s| s.role == role);
+            let observed: Vec<StepMark> = marked.copied().collect();
             (self.aligned[role as usize], self.extra[role as usize]) =
                 align(&charted, &observed, grid.period_at(0.0));
         }
         self.poses = Role::BOTH.map(|role| self.poses_by_slot(role));
         self.paths = self.charted_paths();
+    }
+
+    /// A role's bodies in space, where they were solved.
+    pub fn bodies(&self, role: Role) -> Option<&'a Bodies> {
+        self.solved?.of(role)
+    }
+
+    /// When a role's body is looked at for a slot: at its arrival, or at the count where none is known.
+    pub fn when(&self, role: Role, slot: usize) -> Option<f64> {
+        let s = self.slots.get(slot)?;
+        // A pose marked for this count says that it is this moment.
+        if let Some(pose) = self.pose(role, slot) {
+            return Some(pose.at.secs());
+        }
+        let arrived = self
+            .step_at(role, s.repetition, s.count)
+            .and_then(|a| a.observed);
+        Some(arrived.map_or(s.at, |o| o.at).secs())
+    }
+
+    /// A role's body in space at a slot.
+    pub fn body(&self, role: Role, slot: usize) -> Option<Moment<'a>> {
+        self.bodies(role)?.moment(self.when(role, slot)?)
+    }
+
+    /// Both bodies in space at a slot, at the moment at which this role's is looked at.
+    pub fn both(&self, role: Role, slot: usize) -> Option<(Moment<'a>, Moment<'a>)> {
+        let own = self.body(role, slot)?;
+        let other = self.bodies(role.partner())?;
+        let at = self.when(role, slot)?;
+        // Where only counts are marked, the partner is where the partner's mark of this count is.
+        let partner = other
+            .moment(at)
+            .or_else(|| self.body(role.partner(), slot))?;
+        Some((own, partner))
     }
 
     /// The pose that belongs to each slot: nearest in time to the observed arrival, or to the
@@ -291,18 +325,6 @@ fn lay_grid(marks: &Marks, swing: f64) -> Result<CountGrid, SceneError> {
             CountGrid::from_tempo(*bpm, *one, swing).map_err(|e| refused(&e))
         }
     }
-}
-
-fn calibrate_floor(marks: &Marks, picture: [f64; 2]) -> Result<Calibration, SceneError> {
-    let floor = marks.floor.as_ref().ok_or(SceneError::Missing(
-        "Say how large the floor reference is and mark its four corners.",
-    ))?;
-    if floor.points[..4].iter().any(Option::is_none) {
-        return Err(SceneError::Missing(
-            "Mark all four corners of the floor reference.",
-        ));
-    }
-    calibrate(&floor.marked(), picture, floor.view).map_err(|e| SceneError::Refused(e.to_string()))
 }
 
 /// Both feet's heels and toes: left heel, left toe, right heel, right toe.

@@ -7,7 +7,7 @@ pub mod table;
 use std::collections::BTreeMap;
 
 use crate::body::identity::mend;
-use crate::body::solve::{Bodies, Hint, Instant, Seen, Source, solve};
+use crate::body::solve::{Bodies, Hint, Instant, Seen, Source, solve, solve_again};
 use crate::body::track::{Sight, Sighting, between};
 use crate::body::{Landmark, Pose};
 use crate::camera::{Calibration, PIXEL_SIGMA, calibrate};
@@ -172,7 +172,16 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
         let old = before.filter(|b| b.given[role as usize] == instants && b.cameras == cameras);
         let solved = match old {
             Some(b) => b.bodies[role as usize].clone(),
-            None => solve(take.couple.height(role), &cameras, &instants).map_err(|e| e.to_string()),
+            None => {
+                let height = take.couple.height(role);
+                let known = before
+                    .filter(|b| b.cameras == cameras)
+                    .and_then(|b| Some((b.given[role as usize].as_slice(), b.of(role)?)));
+                known
+                    .and_then(|known| solve_again(height, &cameras, &instants, known))
+                    .unwrap_or_else(|| solve(height, &cameras, &instants))
+                    .map_err(|e| e.to_string())
+            }
         };
         given[role as usize] = instants;
         solved

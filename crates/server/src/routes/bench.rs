@@ -63,7 +63,7 @@ pub async fn read(
     coach: Coach,
     Path(id): Path<Uuid>,
 ) -> Result<Response, Problem> {
-    let r = review::review(app.store(), coach.studio, id).await?;
+    let r = review::review(&app, coach.studio, id).await?;
     view(&app, &coach, r).await
 }
 
@@ -85,7 +85,7 @@ pub async fn space(
     coach: Coach,
     Path(id): Path<Uuid>,
 ) -> Result<Json<SpaceView>, Problem> {
-    let (version, space) = review::in_space(app.store(), coach.studio, id).await?;
+    let (version, space) = review::in_space(&app, coach.studio, id).await?;
     Ok(Json(SpaceView { version, space }))
 }
 
@@ -101,14 +101,6 @@ pub async fn mark(
     Json(input): Json<MarkRequest>,
 ) -> Result<Response, Problem> {
     let account = Some(coach.account);
-    let r = review::mark(
-        app.store(),
-        coach.studio,
-        account,
-        id,
-        version,
-        input.entries,
-    )
-    .await?;
+    let r = review::mark(&app, coach.studio, account, id, version, input.entries).await?;
     view(&app, &coach, r).await
 }

@@ -209,7 +209,7 @@ pub async fn save(
         .save_own_chart(coach.studio, &id, version, &input.text)
         .await?;
     for take in store.takes_of_chart(coach.studio, &id).await? {
-        review::renew(store, coach.studio, take).await?;
+        review::renew(&app, coach.studio, take).await?;
     }
     Ok(Json(view(kept)))
 }

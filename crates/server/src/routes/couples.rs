@@ -74,7 +74,7 @@ pub async fn set_limit(
         .takes_of_person(coach.studio, couple.leader_id)
         .await?
     {
-        review::renew(store, coach.studio, take).await?;
+        review::renew(&app, coach.studio, take).await?;
     }
     Ok(Json(couple))
 }

@@ -42,7 +42,7 @@ pub async fn decide(
     Path(id): Path<Uuid>,
     Json(input): Json<DecisionInput>,
 ) -> Result<Response, Problem> {
-    let r = review::review(app.store(), coach.studio, id).await?;
+    let r = review::review(&app, coach.studio, id).await?;
     let finding = (input.fault.as_str(), input.role);
     let who = (coach.studio, Some(coach.account));
     let today = jiff::Zoned::now().date();
@@ -72,6 +72,6 @@ pub async fn withdraw(
     app.store()
         .withdraw_decision(coach.studio, id, decision)
         .await?;
-    let r = review::review(app.store(), coach.studio, id).await?;
+    let r = review::review(&app, coach.studio, id).await?;
     bench::view(&app, &coach, r).await
 }

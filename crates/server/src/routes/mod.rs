@@ -6,6 +6,7 @@ mod clips;
 mod corrections;
 mod couples;
 mod decisions;
+mod exchange;
 mod health;
 mod people;
 mod progress;
@@ -63,6 +64,9 @@ pub(crate) fn api() -> OpenApiRouter<App> {
         .routes(routes!(bench::read))
         .routes(routes!(bench::mark))
         .routes(routes!(bench::space))
+        .routes(routes!(exchange::document))
+        .routes(routes!(exchange::table))
+        .routes(routes!(exchange::drop_landmarks))
         .routes(routes!(decisions::decide))
         .routes(routes!(decisions::withdraw))
         .routes(routes!(corrections::change))
@@ -76,4 +80,13 @@ pub(crate) fn upload() -> OpenApiRouter<App> {
     OpenApiRouter::new()
         .routes(routes!(clips::upload))
         .layer(DefaultBodyLimit::disable())
+        .merge(documents())
+}
+
+/// Whole takes as documents, longer than other requests.
+fn documents() -> OpenApiRouter<App> {
+    OpenApiRouter::new()
+        .routes(routes!(exchange::bring_landmarks))
+        .routes(routes!(exchange::measure_document))
+        .layer(DefaultBodyLimit::max(exchange::MOST_BODY))
 }

@@ -78,7 +78,7 @@ pub async fn update(
         .await?;
     if before.height != person.height {
         for take in app.store().takes_of_person(coach.studio, id).await? {
-            review::renew(app.store(), coach.studio, take).await?;
+            review::renew(&app, coach.studio, take).await?;
         }
     }
     Ok(Json(person))

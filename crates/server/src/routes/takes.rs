@@ -34,6 +34,8 @@ pub struct ClipView {
     start: i64,
     /// Microseconds of every frame after the first.
     frames: Vec<i64>,
+    /// What its landmarks were brought from, where it has any besides the coach's marks.
+    landmarks: Option<String>,
 }
 
 impl From<Clip> for ClipView {
@@ -49,6 +51,7 @@ impl From<Clip> for ClipView {
             height: c.height,
             start: c.start_us,
             frames: c.frame_times,
+            landmarks: c.landmarks,
         }
     }
 }

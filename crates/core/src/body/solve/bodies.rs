@@ -4,8 +4,8 @@ use std::cell::Cell;
 
 use nalgebra::{DMatrix, DVector, Point3, Vector3};
 
-use super::FAR;
 use super::skeleton::{self, Joints, N, SCALES, at};
+use super::{FAR, Instant};
 use crate::body::Landmark;
 use crate::units::{Estimate, Foot};
 
@@ -36,6 +36,10 @@ pub struct Bodies {
     pub residual: f64,
     /// Factorisations that were needed.
     pub rounds: usize,
+    /// By how much a detector's errors count for more because they stay.
+    pub(super) stay: f64,
+    /// The instants as they were used: sides put right, feet planted.
+    pub(super) used: Vec<Instant>,
     /// How often left and right legs or arms bore each other's names, and were put right.
     pub exchanged: usize,
 }
@@ -78,6 +82,14 @@ impl Moment<'_> {
     /// Place of a landmark, metres.
     pub fn joint(&self, l: Landmark) -> Point3<f64> {
         Point3::from(skeleton::p(&self.joints, l))
+    }
+
+    /// Places of the nineteen landmarks in the order of [`Landmark`], metres.
+    pub fn joints(&self) -> [Point3<f64>; 19] {
+        std::array::from_fn(|l| {
+            let x = &self.joints[3 * l..3 * l + 3];
+            Point3::new(x[0], x[1], x[2])
+        })
     }
 
     /// Elbow angle of an arm, degrees, 180 when straight. One camera cannot always tell an elbow before
@@ -152,6 +164,8 @@ impl Bodies {
             scales: [0.0; SCALES],
             residual: 1.0,
             rounds: 0,
+            stay: 1.0,
+            used: Vec::new(),
             exchanged: 0,
         }
     }

@@ -6,6 +6,7 @@
 //! Levenberg–Marquardt on a block-banded system. The cameras are not refined by the bodies: their
 //! covariance is carried into every uncertainty instead.
 
+mod again;
 mod arms;
 mod band;
 mod bodies;
@@ -20,6 +21,7 @@ mod tests;
 use nalgebra::{DMatrix, DVector};
 use serde::{Deserialize, Serialize};
 
+pub use self::again::solve_again;
 use self::band::{Band, Factor};
 pub use self::bodies::{Bodies, Moment, Posture, value};
 use self::skeleton::{Joints, N, SCALE_SIGMA, SCALES, at, liveliness};
@@ -199,6 +201,8 @@ pub fn solve(
     let bodies = Solver::new(&given, &instants).finish(cameras, state, spreads, rounds)?;
     Ok(Bodies {
         exchanged,
+        stay: given.stay,
+        used: instants,
         ..bodies
     })
 }
@@ -370,12 +374,21 @@ impl<'a> Solver<'a> {
 
     /// At most so many steps of Levenberg–Marquardt; says how many factorisations it took.
     fn descend(&self, state: &mut State, most: usize) -> Result<usize, SolveError> {
+        self.steps(state, most, false)
+    }
+
+    /// The same with the length scales held.
+    fn descend_held(&self, state: &mut State, most: usize) -> Result<usize, SolveError> {
+        self.steps(state, most, true)
+    }
+
+    fn steps(&self, state: &mut State, most: usize, held: bool) -> Result<usize, SolveError> {
         let mut damping = 1e-3;
         let mut rounds = 0;
         let mut linear = self.linearise(state);
         while rounds < most {
             rounds += 1;
-            let Some((step, scales)) = increment(&linear, damping) else {
+            let Some((step, scales)) = increment(&linear, damping, held) else {
                 damping *= 20.0;
                 if damping > 1e9 {
                     return Err(SolveError::NoFit);
@@ -533,6 +546,8 @@ impl<'a> Solver<'a> {
             residual: (squares / f64::max(many, 1.0)).sqrt(),
             rounds,
             exchanged: 0,
+            stay: self.given.stay,
+            used: Vec::new(),
         })
     }
 
@@ -594,7 +609,11 @@ fn beside(blocks: &mut [Option<DMatrix<f64>>], t: usize) -> &mut DMatrix<f64> {
 }
 
 /// The damped step: coordinates by instant, and length scales.
-fn increment(linear: &Linear, damping: f64) -> Option<(Vec<DVector<f64>>, DVector<f64>)> {
+fn increment(
+    linear: &Linear,
+    damping: f64,
+    held: bool,
+) -> Option<(Vec<DVector<f64>>, DVector<f64>)> {
     let mut band = linear.band.clone();
     for d in &mut band.diagonal {
         for i in 0..N {
@@ -625,7 +644,11 @@ fn increment(linear: &Linear, damping: f64) -> Option<(Vec<DVector<f64>>, DVecto
     for k in 0..SCALES {
         schur[(k, k)] *= 1.0 + damping;
     }
-    let scales = schur.cholesky()?.solve(&right);
+    let scales = if held {
+        DVector::zeros(SCALES)
+    } else {
+        schur.cholesky()?.solve(&right)
+    };
     let x = zx
         .iter()
         .map(|zx| zx.column(SCALES) - zx.columns(0, SCALES) * &scales)

@@ -1,0 +1,186 @@
+//! A solution brought up to date after a few instants have changed: only those and what leans on them are
+//! solved again, with the lengths as they were.
+
+use nalgebra::DMatrix;
+
+use super::bodies::Bodies;
+use super::skeleton::{Joints, N};
+use super::{FAR, Given, Instant, SolveError, Solver, State, arms, contact, sides, start};
+use crate::camera::Calibration;
+
+/// A change is felt so far along a row of near instants, seconds; as much again is solved with it, so that
+/// the end of the row does not matter.
+const FELT: f64 = 0.4;
+
+/// More changes than one in so many are a new take.
+const FEW: usize = 4;
+
+/// An old instant that is the same moment, seconds.
+const SAME: f64 = 1e-6;
+
+/// The bodies of `instants`, most of which are as they were in `before`; `None` when too much has changed, or
+/// nothing can be told apart.
+pub fn solve_again(
+    height: f64,
+    cameras: &[Calibration],
+    instants: &[Instant],
+    (before, old): (&[Instant], &Bodies),
+) -> Option<Result<Bodies, SolveError>> {
+    if before.len() != old.at.len() || (height - old.height).abs() > 1e-9 {
+        return None;
+    }
+    let was: Vec<Option<usize>> = instants
+        .iter()
+        .map(|now| {
+            let k = before.partition_point(|b| b.at < now.at - SAME);
+            before
+                .get(k)
+                .filter(|b| (b.at - now.at).abs() <= SAME)
+                .map(|_| k)
+        })
+        .collect();
+    let mut changed: Vec<usize> = (0..instants.len())
+        .filter(|t| was[*t].is_none_or(|k| before[k] != instants[*t]))
+        .collect();
+    // An instant that is gone takes its support away from the nearest one.
+    let mut stayed = vec![false; before.len()];
+    was.iter().flatten().for_each(|k| stayed[*k] = true);
+    for (gone, _) in before.iter().zip(&stayed).filter(|b| !b.1) {
+        let off = |t: &usize| (instants[*t].at - gone.at).abs();
+        let nearest = (0..instants.len()).min_by(|a, b| off(a).total_cmp(&off(b)));
+        changed.extend(nearest.filter(|t| off(t) < FAR));
+    }
+    changed.sort_unstable();
+    changed.dedup();
+    if changed.len() * FEW > instants.len() {
+        return None;
+    }
+    let given = Given {
+        height,
+        cameras: cameras.iter().map(|c| &c.camera).collect(),
+        stay: old.stay,
+    };
+    let mut now = Parts {
+        used: Vec::with_capacity(instants.len()),
+        joints: Vec::with_capacity(instants.len()),
+    };
+    for (t, instant) in instants.iter().enumerate() {
+        match was[t] {
+            Some(k) if before[k] == *instant => {
+                now.used.push(old.used[k].clone());
+                now.joints.push(old.joints[k]);
+            }
+            Some(k) => {
+                now.used.push(Instant {
+                    planted: if instant.planted == [[false; 2]; 2] {
+                        old.used[k].planted
+                    } else {
+                        instant.planted
+                    },
+                    ..instant.clone()
+                });
+                now.joints.push(old.joints[k]);
+            }
+            None => {
+                now.used.push(instant.clone());
+                now.joints
+                    .push(start::start(&given, std::slice::from_ref(instant))?[0]);
+            }
+        }
+    }
+    let blank = |like: &[DMatrix<f64>], columns: usize| {
+        was.iter()
+            .map(|k| k.map_or_else(|| DMatrix::zeros(N, columns), |k| like[k].clone()))
+            .collect::<Vec<_>>()
+    };
+    let mut out = Bodies {
+        at: instants.iter().map(|i| i.at).collect(),
+        joints: now.joints.clone(),
+        planted: now.used.iter().map(|i| i.planted).collect(),
+        own: blank(&old.own, N),
+        shared: blank(&old.shared, old.shared_covariance.ncols()),
+        spreads: was
+            .iter()
+            .map(|k| k.map_or([0.0; 2], |k| old.spreads[k]))
+            .collect(),
+        used: Vec::new(),
+        ..old.clone()
+    };
+    for (from, to, kept) in windows(instants, &changed) {
+        let mut part: Vec<Instant> = now.used[from..to].to_vec();
+        let mut state = State {
+            joints: now.joints[from..to].to_vec(),
+            scales: old.scales,
+        };
+        if let Err(e) = solve_part(&given, &mut part, &mut state) {
+            return Some(Err(e));
+        }
+        let spreads = arms::choose(&given, &part, &mut state.joints, &state.scales);
+        let solver = Solver::new(&given, &part);
+        let solved = solver
+            .descend_held(&mut state, 4)
+            .and_then(|rounds| solver.finish(cameras, state, spreads, rounds));
+        let solved = match solved {
+            Ok(s) => s,
+            Err(e) => return Some(Err(e)),
+        };
+        for t in kept {
+            let k = t - from;
+            out.joints[t] = solved.joints[k];
+            out.planted[t] = solved.planted[k];
+            out.own[t].clone_from(&solved.own[k]);
+            out.shared[t].clone_from(&solved.shared[k]);
+            out.spreads[t] = solved.spreads[k];
+            now.used[t] = part[k].clone();
+        }
+    }
+    out.used = now.used;
+    Some(Ok(out))
+}
+
+struct Parts {
+    used: Vec<Instant>,
+    joints: Vec<Joints>,
+}
+
+fn solve_part(given: &Given, part: &mut [Instant], state: &mut State) -> Result<(), SolveError> {
+    Solver::new(given, part).descend_held(state, 6)?;
+    if sides::mend(given, part, &state.joints) > 0 {
+        Solver::new(given, part).descend_held(state, 4)?;
+    }
+    contact::plant(part, &state.joints);
+    Ok(())
+}
+
+/// Rows of instants to be solved for the changes: from, to, and which of them are kept.
+fn windows(instants: &[Instant], changed: &[usize]) -> Vec<(usize, usize, std::ops::Range<usize>)> {
+    let reach = |t: usize, far: f64| {
+        let (mut from, mut to) = (t, t + 1);
+        while from > 0
+            && instants[from].at - instants[from - 1].at < FAR
+            && instants[t].at - instants[from - 1].at <= far
+        {
+            from -= 1;
+        }
+        while to < instants.len()
+            && instants[to].at - instants[to - 1].at < FAR
+            && instants[to].at - instants[t].at <= far
+        {
+            to += 1;
+        }
+        (from, to)
+    };
+    let mut out: Vec<(usize, usize, std::ops::Range<usize>)> = Vec::new();
+    for t in changed {
+        let (from, to) = reach(*t, 2.0 * FELT);
+        let (first, last) = reach(*t, FELT);
+        match out.last_mut() {
+            Some(w) if from < w.1 => {
+                w.1 = to;
+                w.2.end = last;
+            }
+            _ => out.push((from, to, first..last)),
+        }
+    }
+    out
+}

@@ -1,0 +1,272 @@
+//! What is between the partners at each count, from both bodies in space.
+
+use super::body::{both, counts, couple, extreme, reading};
+use super::read;
+use super::{Need, Spec};
+use crate::body::Landmark;
+use crate::body::solve::{Posture, value};
+use crate::chart::{Hold, Position};
+use crate::units::{Foot, Role, Unit, wrap_degrees};
+use Landmark as L;
+
+const NEEDS: &[Need] = &[Need::Count, Need::Floor, Need::Space];
+
+pub(super) const FACING_ERROR: Spec = Spec {
+    id: "facing_error",
+    name: "Turned away from the partner",
+    unit: Unit::Degrees,
+    sign: "left is positive; where the chart says facing",
+    needs: NEEDS,
+    source: "direction of shoulders and hips minus the direction to the partner's hips",
+    compute: |scene, out| {
+        for at in counts(scene) {
+            let facing = scene.chart.as_ref().is_some_and(|(c, _)| {
+                c.layout().positions.get(at.count) == Some(&Position::OpenFacing)
+                    && !c.together(at.count)
+            });
+            if !facing {
+                continue;
+            }
+            let e = at.both().and_then(|(a, b)| {
+                value(&[&a, &b], |p| {
+                    let (to, _) = read::toward(p[0], p[1])?;
+                    Some(wrap_degrees(read::yaw(p[0])? - read::heading(to)))
+                })
+            });
+            if let Some(e) = e {
+                out.push(at.measure("facing_error", reading(e, 6.0)));
+            }
+        }
+    },
+};
+
+pub(super) const HIPS_APART: Spec = Spec {
+    id: "hips_apart",
+    name: "Hips to the partner’s hips",
+    unit: Unit::Metres,
+    sign: "the distance on the floor",
+    needs: NEEDS,
+    source: "distance between the middles of the hips along the floor",
+    compute: |scene, out| {
+        couple(scene, out, "hips_apart", 0.06, |a, b| {
+            Some(read::toward(a, b)?.1)
+        });
+    },
+};
+
+pub(super) const LEAN_TOWARD: Spec = Spec {
+    id: "lean_toward",
+    name: "Lean toward the partner",
+    unit: Unit::Degrees,
+    sign: "toward is positive",
+    needs: NEEDS,
+    source: "trunk against the vertical along the line between the partners' hips",
+    compute: |scene, out| {
+        both(scene, out, "lean_toward", 3.0, |a, b| {
+            Some(read::lean(a, read::toward(a, b)?.0))
+        });
+    },
+};
+
+pub(super) const LEAN_BALANCE: Spec = Spec {
+    id: "lean_balance",
+    name: "Difference of the partners' leans",
+    unit: Unit::Degrees,
+    sign: "positive when the follower leans further away than the leader",
+    needs: NEEDS,
+    source: "follower's lean away minus the leader's, along the line between them",
+    compute: |scene, out| {
+        couple(scene, out, "lean_balance", 4.0, |l, f| {
+            let (to, _) = read::toward(l, f)?;
+            Some(read::lean(f, to) - read::lean(l, -to))
+        });
+    },
+};
+
+/// Counts at which the couple is in a closed hold, chest to chest.
+fn closed(scene: &super::Scene, count: usize) -> bool {
+    scene
+        .chart
+        .as_ref()
+        .is_some_and(|(c, _)| c.layout().positions.get(count) == Some(&Position::Closed))
+}
+
+pub(super) const OFFSET: Spec = Spec {
+    id: "closed_offset",
+    name: "Right side to right side",
+    unit: Unit::Metres,
+    sign: "positive when each stands to the other's right; closed hold",
+    needs: NEEDS,
+    source: "how far the partner's chest lies to the left of straight ahead of the leader's",
+    compute: |scene, out| {
+        for at in counts(scene).filter(|a| a.role == Role::Leader && closed(scene, a.count)) {
+            let e = at.both().and_then(|(a, b)| {
+                value(&[&a, &b], |p| {
+                    let to = read::shoulders(p[1]) - read::shoulders(p[0]);
+                    let left = nalgebra::Vector3::z().cross(&read::ahead(p[0])?);
+                    Some(to.dot(&left))
+                })
+            });
+            if let Some(e) = e {
+                out.push(at.couple("closed_offset", reading(e, 0.05)));
+            }
+        }
+    },
+};
+
+pub(super) const PARALLEL: Spec = Spec {
+    id: "chests_parallel",
+    name: "Chests against each other",
+    unit: Unit::Degrees,
+    sign: "0 when they face each other squarely, positive when the leader's is turned further left; closed hold",
+    needs: NEEDS,
+    source: "direction of the leader's shoulders minus the opposite of the follower's",
+    compute: |scene, out| {
+        for at in counts(scene).filter(|a| a.role == Role::Leader && closed(scene, a.count)) {
+            let e = at.both().and_then(|(a, b)| {
+                value(&[&a, &b], |p| {
+                    let [l, f] = [read::ahead(p[0])?, read::ahead(p[1])?];
+                    Some(wrap_degrees(read::heading(l) - read::heading(-f)))
+                })
+            });
+            if let Some(e) = e {
+                out.push(at.couple("chests_parallel", reading(e, 8.0)));
+            }
+        }
+    },
+};
+
+pub(super) const CROWDED: Spec = Spec {
+    id: "crowded",
+    name: "Hand and elbow from the partner's chest",
+    unit: Unit::Metres,
+    sign: "negative inside the line of the partner's chest; open hold",
+    needs: NEEDS,
+    source: "nearest of the joined arm's elbow and wrist, along the line between the partners, from the partner's shoulders",
+    compute: |scene, out| {
+        for at in counts(scene) {
+            let open = scene.chart.as_ref().is_some_and(|(c, _)| {
+                c.layout().positions.get(at.count) == Some(&Position::OpenFacing)
+                    && !c.together(at.count)
+            });
+            let arms = at.joined();
+            let Some((a, b)) = at.both().filter(|_| open) else {
+                continue;
+            };
+            let of = |side: Foot| {
+                value(&[&a, &b], |p| {
+                    let (to, _) = read::toward(p[0], p[1])?;
+                    let [_, e, w] = L::arm(side);
+                    let chest = read::shoulders(p[1]);
+                    let gap = |l| (chest - p[0].joint(l)).dot(&to);
+                    Some(f64::min(gap(e), gap(w)))
+                })
+            };
+            if let Some(e) = extreme(arms.into_iter().map(of), false) {
+                out.push(at.measure("crowded", reading(e, 0.08)));
+            }
+        }
+    },
+};
+
+pub(super) const FACE: Spec = Spec {
+    id: "face_clearance",
+    name: "Hand or elbow from the partner's face",
+    unit: Unit::Metres,
+    sign: "the distance",
+    needs: NEEDS,
+    source: "nearest of the own elbows, wrists and knuckles to the partner's nose",
+    compute: |scene, out| {
+        both(scene, out, "face_clearance", 0.08, |a, b| {
+            let face = b.joint(L::Nose);
+            let parts = [
+                L::LeftElbow,
+                L::RightElbow,
+                L::LeftWrist,
+                L::RightWrist,
+                L::LeftKnuckle,
+                L::RightKnuckle,
+            ];
+            let gaps = parts.map(|l| (a.joint(l) - face).norm());
+            Some(gaps.into_iter().fold(f64::INFINITY, f64::min))
+        });
+    },
+};
+
+/// Where the couple's joined hands are: the middle of the wrists and knuckles that the chart joins.
+pub(super) fn hands(p: &[Posture], hold: Hold) -> Option<nalgebra::Vector3<f64>> {
+    let Hold::Hands(l, f) = hold else { return None };
+    let of = |p: Posture, left: bool| {
+        if left {
+            p.middle(L::LeftWrist, L::LeftKnuckle)
+        } else {
+            p.middle(L::RightWrist, L::RightKnuckle)
+        }
+    };
+    Some((of(p[0], l.side() > 0.0) + of(p[1], f.side() > 0.0)) * 0.5)
+}
+
+pub(super) const HAND_HEIGHT: Spec = Spec {
+    id: "hand_height",
+    name: "Joined hands over the follower's body",
+    unit: Unit::Ratio,
+    sign: "0 at the follower's waist, 1 at the shoulders",
+    needs: NEEDS,
+    source: "height of the joined hands between the follower's hips raised by a tenth of standing height and the shoulders",
+    compute: |scene, out| {
+        for at in counts(scene).filter(|a| a.role == Role::Leader) {
+            let Some(hold) = at.holds().iter().find(|h| matches!(h, Hold::Hands(..))) else {
+                continue;
+            };
+            let waist_up = 0.10 * scene.couple.height(Role::Follower);
+            let e = at.both().and_then(|(a, b)| {
+                value(&[&a, &b], |p| {
+                    let waist = read::hips(p[1]).z + waist_up;
+                    let top = read::shoulders(p[1]).z;
+                    Some((hands(p, *hold)?.z - waist) / (top - waist).max(0.1))
+                })
+            });
+            if let Some(e) = e {
+                out.push(at.couple("hand_height", reading(e, 0.25)));
+            }
+        }
+    },
+};
+
+pub(super) const FEET_CLEAR: Spec = Spec {
+    id: "feet_clearance",
+    name: "Own foot from the partner's feet",
+    unit: Unit::Metres,
+    sign: "the distance between the feet's outlines, negative when one stands on the other",
+    needs: NEEDS,
+    source: "arriving foot's line from heel to toe against both of the partner's, less a shoe's width of 9 cm",
+    compute: |scene, out| {
+        for at in counts(scene) {
+            let Some(row) = at.row().filter(|r| r.action.arrives()) else {
+                continue;
+            };
+            let e = at.both().and_then(|(a, b)| {
+                value(&[&a, &b], |p| {
+                    let flat = |v: nalgebra::Vector3<f64>| nalgebra::Vector3::new(v.x, v.y, 0.0);
+                    let [h, t] = L::heel_toe(row.foot).map(|l| flat(p[0].joint(l)));
+                    let mut least = f64::INFINITY;
+                    for side in [Foot::Left, Foot::Right] {
+                        let [ph, pt] = L::heel_toe(side).map(|l| flat(p[1].joint(l)));
+                        for d in [
+                            read::from_segment(h, ph, pt),
+                            read::from_segment(t, ph, pt),
+                            read::from_segment(ph, h, t),
+                            read::from_segment(pt, h, t),
+                        ] {
+                            least = least.min(d);
+                        }
+                    }
+                    Some(least - 0.09)
+                })
+            });
+            if let Some(e) = e {
+                out.push(at.measure("feet_clearance", reading(e, 0.04)));
+            }
+        }
+    },
+};

@@ -1,0 +1,461 @@
+//! What only a film with every moment solved can tell: how smoothly, when, and with whom things move.
+
+use nalgebra::Vector2;
+
+use super::body::{counts, reading};
+use super::read;
+use super::{Measure, Need, Scene, Spec};
+use crate::body::Landmark;
+use crate::body::solve::Bodies;
+use crate::event::{FootStep, foot_steps};
+use crate::units::{Estimate, Foot, Role, Unit};
+
+const NEEDS: &[Need] = &[Need::Count, Need::Floor, Need::Dense];
+
+const HIPS: [Landmark; 2] = [Landmark::LeftHip, Landmark::RightHip];
+
+/// The middle of some landmarks on the floor at even moments, metres; `None` where the instants are too far
+/// apart.
+fn course(
+    bodies: &Bodies,
+    of: &[Landmark],
+    from: f64,
+    to: f64,
+    step: f64,
+) -> Option<Vec<Vector2<f64>>> {
+    let many = ((to - from) / step).floor() as usize + 1;
+    (0..many)
+        .map(|k| {
+            let m = bodies.moment(from + step * k as f64)?;
+            let sum: Vector2<f64> = of.iter().map(|l| m.joint(*l).coords.xy()).sum();
+            Some(sum / of.len() as f64)
+        })
+        .collect()
+}
+
+/// Begin and end of a repetition, seconds.
+fn span(scene: &Scene, repetition: u32) -> Option<(f64, f64)> {
+    let first = scene.slots.iter().find(|s| s.repetition == repetition)?;
+    let last = scene.slots.iter().rfind(|s| s.repetition == repetition)?;
+    (last.at > first.at).then(|| (first.at.secs(), last.at.secs()))
+}
+
+fn speeds(course: &[Vector2<f64>], step: f64) -> Vec<f64> {
+    course
+        .windows(3)
+        .map(|w| (w[2] - w[0]).norm() / (2.0 * step))
+        .collect()
+}
+
+const EVEN: f64 = 0.08;
+
+/// Spectral arc length of a speed profile (Balasubramanian, S., Melendez-Calderon, A. & Burdet, E. (2012),
+/// IEEE Trans. Biomed. Eng. 59): cut at 8 Hz and at a twentieth of the greatest part; nearer to zero is
+/// smoother.
+fn arc_length(speeds: &[f64], step: f64) -> Option<f64> {
+    let n = speeds.len();
+    if n < 8 {
+        return None;
+    }
+    let size = (4 * n).next_power_of_two();
+    // A direct sum: a repetition has some fifty samples.
+    let parts: Vec<f64> = (0..size / 2)
+        .map(|k| {
+            let (mut re, mut im) = (0.0, 0.0);
+            for (t, v) in speeds.iter().enumerate() {
+                let a = -2.0 * std::f64::consts::PI * k as f64 * t as f64 / size as f64;
+                re += v * a.cos();
+                im += v * a.sin();
+            }
+            re.hypot(im)
+        })
+        .collect();
+    let greatest = parts.first().copied().filter(|p| *p > 1e-9)?;
+    let hertz = |k: usize| k as f64 / (size as f64 * step);
+    let cut = (0..parts.len())
+        .rev()
+        .find(|k| hertz(*k) <= 8.0_f64.min(0.5 / step) && parts[*k] / greatest >= 0.05)?;
+    let width = hertz(cut).max(1e-9);
+    let arc: f64 = (1..=cut)
+        .map(|k| {
+            let df = (hertz(k) - hertz(k - 1)) / width;
+            df.hypot((parts[k] - parts[k - 1]) / greatest)
+        })
+        .sum();
+    Some(-arc)
+}
+
+fn whole(id: &str, role: Option<Role>, repetition: u32, e: Estimate, most: f64) -> Measure {
+    Measure {
+        id: id.to_owned(),
+        role,
+        repetition,
+        count: None,
+        reading: reading(e, most),
+    }
+}
+
+pub(super) const SMOOTH: Spec = Spec {
+    id: "smoothness",
+    name: "Smoothness",
+    unit: Unit::Ratio,
+    sign: "nearer to zero is smoother",
+    needs: NEEDS,
+    source: "spectral arc length of the hips' speed over the repetition; its standard error from the two halves of the instants",
+    compute: |scene, out| {
+        for role in Role::BOTH {
+            let Some(bodies) = scene.bodies(role) else {
+                continue;
+            };
+            for repetition in 0..scene.marks.repetitions {
+                let Some((from, to)) = span(scene, repetition) else {
+                    continue;
+                };
+                let of = |shift: f64| {
+                    let course = course(bodies, &HIPS, from + shift, to - EVEN + shift, EVEN)?;
+                    arc_length(&speeds(&course, EVEN), EVEN)
+                };
+                if let (Some(a), Some(b)) = (of(0.0), of(0.5 * EVEN)) {
+                    let e = Estimate::new(0.5 * (a + b), (0.5 * (a - b)).abs().max(0.05));
+                    out.push(whole("smoothness", Some(role), repetition, e, 0.5));
+                }
+            }
+        }
+    },
+};
+
+pub(super) const ENERGY: Spec = Spec {
+    id: "energy_match",
+    name: "Own speed over the partner’s",
+    unit: Unit::Ratio,
+    sign: "1 when both travel alike, above when this dancer goes faster",
+    needs: NEEDS,
+    source: "mean speed of the own hips in the fastest fifth of a repetition's moments, over the partner's, where either goes faster than 0.25 m/s",
+    compute: |scene, out| {
+        for repetition in 0..scene.marks.repetitions {
+            let Some((from, to)) = span(scene, repetition) else {
+                continue;
+            };
+            let of = |role| {
+                let bodies = scene.bodies(role)?;
+                Some(speeds(&course(bodies, &HIPS, from, to, EVEN)?, EVEN))
+            };
+            let (Some(l), Some(f)) = (of(Role::Leader), of(Role::Follower)) else {
+                continue;
+            };
+            // How fast they get: the mean of the fastest fifth of the moments.
+            let fast = |mut v: Vec<f64>| {
+                v.sort_by(f64::total_cmp);
+                let top = v.split_off(v.len() - v.len() / 5);
+                (top.len(), top.iter().sum::<f64>() / top.len().max(1) as f64)
+            };
+            let ((n, a), (_, b)) = (fast(l), fast(f));
+            if n < 3 || a.max(b) < 0.25 || a.min(b) < 0.05 {
+                continue;
+            }
+            let n = n as f64;
+            // A speed's own error is about 5 cm/s; means of n of them, half of which are independent.
+            let off = 0.05 * (2.0 / n).sqrt();
+            for (role, own, partner) in [(Role::Leader, a, b), (Role::Follower, b, a)] {
+                let ratio = own / partner;
+                let sigma = ratio * (off / own).hypot(off / partner);
+                let e = Estimate::new(ratio, sigma);
+                out.push(whole("energy_match", Some(role), repetition, e, 0.3));
+            }
+        }
+    },
+};
+
+pub(super) const LAG: Spec = Spec {
+    id: "lead_lag",
+    name: "Follower after the leader",
+    unit: Unit::Seconds,
+    sign: "positive when the follower answers, negative when the follower goes first",
+    needs: NEEDS,
+    source: "shift at which the feet's speeds of both agree best (cross-correlation within half a second, parabola through its peak)",
+    compute: |scene, out| {
+        for repetition in 0..scene.marks.repetitions {
+            let Some((from, to)) = span(scene, repetition) else {
+                continue;
+            };
+            let of = |role| {
+                let bodies = scene.bodies(role)?;
+                let feet = [Foot::Left, Foot::Right].map(|f| Landmark::heel_toe(f)[1]);
+                let [l, r] = feet.map(|l| course(bodies, &[l], from, to, 0.04));
+                let both = speeds(&l?, 0.04).into_iter().zip(speeds(&r?, 0.04));
+                Some(both.map(|(a, b)| a + b).collect::<Vec<f64>>())
+            };
+            let (Some(l), Some(f)) = (of(Role::Leader), of(Role::Follower)) else {
+                continue;
+            };
+            if let Some(lag) = shift(&l, &f) {
+                let e = Estimate::new(0.04 * lag.0, lag.1);
+                out.push(whole("lead_lag", None, repetition, e, 0.06));
+            }
+        }
+    },
+};
+
+/// Samples by which the second row follows the first, and the standard error in seconds of 40 ms samples;
+/// none where the two have little in common.
+fn shift(a: &[f64], b: &[f64]) -> Option<(f64, f64)> {
+    const MOST: i64 = 12;
+    let n = a.len().min(b.len()) as i64;
+    if n < 3 * MOST {
+        return None;
+    }
+    let alike = |lag: i64| {
+        let pairs: Vec<(f64, f64)> = (0..n)
+            .filter_map(|i| {
+                let j = i + lag;
+                (0..n).contains(&j).then(|| (a[i as usize], b[j as usize]))
+            })
+            .collect();
+        let m = pairs.len() as f64;
+        let (ma, mb) = pairs
+            .iter()
+            .fold((0.0, 0.0), |s, p| (s.0 + p.0 / m, s.1 + p.1 / m));
+        let (mut ab, mut aa, mut bb) = (0.0, 0.0, 0.0);
+        for (x, y) in pairs {
+            ab += (x - ma) * (y - mb);
+            aa += (x - ma).powi(2);
+            bb += (y - mb).powi(2);
+        }
+        ab / (aa * bb).sqrt().max(1e-12)
+    };
+    let row: Vec<f64> = (-MOST..=MOST).map(alike).collect();
+    let k = (1..row.len() - 1).max_by(|i, j| row[*i].total_cmp(&row[*j]))?;
+    if row[k] < 0.6 {
+        return None;
+    }
+    let bend = row[k - 1] - 2.0 * row[k] + row[k + 1];
+    let off = if bend < -1e-9 {
+        (0.5 * (row[k - 1] - row[k + 1]) / bend).clamp(-0.5, 0.5)
+    } else {
+        0.0
+    };
+    // A flat peak places the shift badly: σ² ≈ (1 − r²) / (n · −r″), Bartlett's formula for a peak's place.
+    let sigma = 0.04 * ((1.0 - row[k] * row[k]).max(1e-3) / (n as f64 * -bend.min(-1e-4))).sqrt();
+    Some((k as f64 - MOST as f64 + off, sigma.max(0.01)))
+}
+
+/// Steps of both dancers where every moment is solved.
+fn steps(scene: &Scene) -> Vec<FootStep> {
+    Role::BOTH
+        .into_iter()
+        .filter_map(|role| Some(foot_steps(scene.bodies(role)?, role)))
+        .flatten()
+        .collect()
+}
+
+/// The step that arrives at a count, if one was found near it.
+fn arriving(all: &[FootStep], role: Role, foot: Foot, at: f64) -> Option<&FootStep> {
+    all.iter()
+        .filter(|s| s.mark.role == role && s.mark.foot == foot)
+        .filter(|s| (s.mark.at.secs() - at).abs() < 0.18)
+        .min_by(|a, b| {
+            let off = |s: &FootStep| (s.mark.at.secs() - at).abs();
+            off(a).total_cmp(&off(b))
+        })
+}
+
+pub(super) const LIFT: Spec = Spec {
+    id: "foot_lift",
+    name: "Foot lifted on the way",
+    unit: Unit::Metres,
+    sign: "over its usual height in this dance",
+    needs: NEEDS,
+    source: "greatest height of the lower of heel and toe on the way, less what the dance's free foot usually has",
+    compute: |scene, out| {
+        let Some((chart, _)) = &scene.chart else {
+            return;
+        };
+        let usual = crate::chart::style(&chart.dance).swing_height;
+        let all = steps(scene);
+        for at in counts(scene) {
+            let Some(row) = at.row().filter(|r| r.action.arrives()) else {
+                continue;
+            };
+            let when = scene.slots[at.slot].at.secs();
+            if let Some(s) = arriving(&all, at.role, row.foot, when) {
+                let e = Estimate::new(s.lift - usual, 0.012);
+                out.push(at.measure("foot_lift", reading(e, 0.03)));
+            }
+        }
+    },
+};
+
+pub(super) const COLLECT: Spec = Spec {
+    id: "collect_gap",
+    name: "Ankles in passing",
+    unit: Unit::Metres,
+    sign: "the least distance on the way",
+    needs: NEEDS,
+    source: "least distance of the ankles along the floor between leaving and arriving, on steps that travel",
+    compute: |scene, out| {
+        let all = steps(scene);
+        for at in counts(scene) {
+            let Some(row) = at
+                .row()
+                .filter(|r| r.action.takes_weight() && r.size >= 0.1)
+            else {
+                continue;
+            };
+            let when = scene.slots[at.slot].at.secs();
+            let Some(s) = arriving(&all, at.role, row.foot, when) else {
+                continue;
+            };
+            let Some(bodies) = scene.bodies(at.role) else {
+                continue;
+            };
+            let (from, to) = (s.leaves, s.mark.at.secs());
+            let on_the_way = (0..=((to - from) / 0.04) as usize).filter_map(|k| {
+                bodies.moment(from + 0.04 * k as f64)?.value(|p| {
+                    let [l, r] = [Foot::Left, Foot::Right].map(|f| p.joint(read::leg(f)[2]));
+                    Some((l - r).xy().norm())
+                })
+            });
+            if let Some(e) = on_the_way.min_by(|a, b| a.value.total_cmp(&b.value)) {
+                out.push(at.measure("collect_gap", reading(e, 0.04)));
+            }
+        }
+    },
+};
+
+pub(super) const KNEE_PASSING: Spec = Spec {
+    id: "knee_passing",
+    name: "Knee in passing",
+    unit: Unit::Degrees,
+    sign: "greatest bend on the way, 0 is straight",
+    needs: NEEDS,
+    source: "greatest bend of the stepping leg between leaving and arriving, on steps that travel",
+    compute: |scene, out| {
+        let all = steps(scene);
+        for at in counts(scene) {
+            let Some(row) = at
+                .row()
+                .filter(|r| r.action.takes_weight() && r.size >= 0.1)
+            else {
+                continue;
+            };
+            let when = scene.slots[at.slot].at.secs();
+            let Some(s) = arriving(&all, at.role, row.foot, when) else {
+                continue;
+            };
+            let Some(bodies) = scene.bodies(at.role) else {
+                continue;
+            };
+            let (from, to) = (s.leaves, s.mark.at.secs());
+            let on_the_way = (0..=((to - from) / 0.04) as usize).filter_map(|k| {
+                bodies
+                    .moment(from + 0.04 * k as f64)?
+                    .value(|p| Some(read::knee(p, row.foot)))
+            });
+            if let Some(e) = on_the_way.max_by(|a, b| a.value.total_cmp(&b.value)) {
+                out.push(at.measure("knee_passing", reading(e, 8.0)));
+            }
+        }
+    },
+};
+
+pub(super) const BOB: Spec = Spec {
+    id: "bobbing",
+    name: "Rise and fall of the hips",
+    unit: Unit::Ratio,
+    sign: "highest minus lowest, share of standing height; figures without charted rise",
+    needs: NEEDS,
+    source: "range of the hips' height from each count to the next, the mean over the repetition, over standing height",
+    compute: |scene, out| {
+        let level = scene.chart.as_ref().is_some_and(|(c, _)| {
+            Role::BOTH
+                .iter()
+                .all(|r| c.rows(*r).iter().all(|r| r.level.is_none()))
+        });
+        for role in Role::BOTH.into_iter().filter(|_| level) {
+            let Some(bodies) = scene.bodies(role) else {
+                continue;
+            };
+            let tall = scene.couple.height(role);
+            for repetition in 0..scene.marks.repetitions {
+                let of_rep: Vec<f64> = scene
+                    .slots
+                    .iter()
+                    .filter(|s| s.repetition == repetition)
+                    .map(|s| s.at.secs())
+                    .collect();
+                let ranges: Vec<Estimate> = of_rep
+                    .windows(2)
+                    .filter_map(|w| {
+                        let all: Option<Vec<Estimate>> = (0..=4)
+                            .map(|k| {
+                                let t = w[0] + 0.25 * f64::from(k) * (w[1] - w[0]);
+                                bodies.moment(t)?.value(|p| Some(read::hips(p).z / tall))
+                            })
+                            .collect();
+                        let all = all?;
+                        let by = |a: &&Estimate, b: &&Estimate| a.value.total_cmp(&b.value);
+                        let (lo, hi) = (all.iter().min_by(by)?, all.iter().max_by(by)?);
+                        Some(Estimate::new(hi.value - lo.value, lo.sigma.hypot(hi.sigma)))
+                    })
+                    .collect();
+                if ranges.len() < 3 {
+                    continue;
+                }
+                let n = ranges.len() as f64;
+                let mean = ranges.iter().map(|e| e.value).sum::<f64>() / n;
+                // Neighbouring ranges share a moment and much of its error.
+                let sigma = ranges.iter().map(|e| e.sigma).sum::<f64>() / n / (0.5 * n).sqrt();
+                out.push(whole(
+                    "bobbing",
+                    Some(role),
+                    repetition,
+                    Estimate::new(mean, sigma),
+                    0.02,
+                ));
+            }
+        }
+    },
+};
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_shift_is_found_between_samples() {
+        let wave = |late: f64| -> Vec<f64> {
+            (0..90)
+                .map(|i| {
+                    (0.15 * (f64::from(i) - late)).sin()
+                        + 0.4 * (0.37 * (f64::from(i) - late)).sin()
+                })
+                .collect()
+        };
+        for late in [-3.4, 0.0, 2.5] {
+            let (found, sigma) = shift(&wave(0.0), &wave(late)).unwrap();
+            assert!((found - late).abs() < 0.1, "{found} {late}");
+            assert!(sigma < 0.02, "{sigma}");
+        }
+        // Nothing in common: nothing is said.
+        let other: Vec<f64> = (0..90).map(|i| f64::from(i * 7919 % 31)).collect();
+        assert!(shift(&wave(0.0), &other).is_none());
+    }
+
+    #[test]
+    fn a_tremble_is_less_smooth_than_a_swing() {
+        let swing: Vec<f64> = (0..50)
+            .map(|i| 0.5 - 0.5 * (0.25 * f64::from(i)).cos())
+            .collect();
+        let tremble: Vec<f64> = swing
+            .iter()
+            .enumerate()
+            .map(|(i, v)| v + 0.25 * (1.9 * i as f64).sin())
+            .collect();
+        let (calm, rough) = (
+            arc_length(&swing, 0.08).unwrap(),
+            arc_length(&tremble, 0.08).unwrap(),
+        );
+        assert!(calm < 0.0 && rough < calm - 0.2, "{calm} {rough}");
+        assert!(arc_length(&[0.0; 20], 0.08).is_none());
+    }
+}
