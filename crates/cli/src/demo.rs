@@ -12,7 +12,7 @@ use jiff::civil::Date;
 use jiff::{Span, Zoned};
 use upright_core::chart::vocabulary::Part;
 use upright_core::chart::{Chart, Does, chart, notation};
-use upright_core::marks::Entry;
+use upright_core::marks::{Entry, MarkCommand};
 use upright_core::routine::{Item, Routine};
 use upright_core::units::{MediaTime, Role};
 use upright_server::auth::hash_password;
@@ -442,10 +442,26 @@ impl Desk<'_> {
             .context("the clip just prepared")?;
         let frames: Vec<MediaTime> = kept.frame_times.iter().map(|t| MediaTime(*t)).collect();
         let hand = Hand::ordinary(scenario.seed);
-        let entries: Vec<Entry> = marks(&performance, 0, &frames, &hand)
-            .into_iter()
-            .map(Entry::Command)
-            .collect();
+        let mut commands = marks(&performance, 0, &frames, &hand);
+        // Further angles: the floor's points and the bodies, each in its own clip's time.
+        for clip in store.clips(self.studio, take.id).await?.iter().skip(1) {
+            let phone = clip.angle as usize - 1;
+            let frames: Vec<MediaTime> = clip.frame_times.iter().map(|t| MediaTime(*t)).collect();
+            let there = marks(&performance, phone, &frames, &hand);
+            let pictured = there.into_iter().filter(|c| {
+                matches!(
+                    c,
+                    MarkCommand::SizeFloor { .. }
+                        | MarkCommand::MarkFloor { .. }
+                        | MarkCommand::PlaceAll { .. }
+                )
+            });
+            commands.extend(pictured.map(|mark| MarkCommand::OnAngle {
+                angle: clip.angle as u8,
+                mark: Box::new(mark),
+            }));
+        }
+        let entries: Vec<Entry> = commands.into_iter().map(Entry::Command).collect();
         review::mark(
             self.app,
             self.studio,

@@ -1,4 +1,10 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import {
+  keepPreviousData,
+  useMutation,
+  useQuery,
+  useQueryClient,
+  type QueryClient,
+} from '@tanstack/react-query';
 import { api, body, keepToken, type Schemas } from './client';
 
 const key = {
@@ -246,6 +252,42 @@ export function useSpace(id: string, version: number, wanted: boolean) {
     placeholderData: keepPreviousData,
     queryFn: async () => body(await api.GET('/api/takes/{id}/space', { params: { path: { id } } })),
   });
+}
+
+/** Brings landmarks of another program for an angle. */
+export function useBringLandmarks(id: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async ({ angle, file }: { angle: number; file: File }) =>
+      body(
+        await api.PUT('/api/takes/{id}/landmarks', {
+          params: { path: { id }, query: { angle, file: file.name } },
+          body: await file.text(),
+          bodySerializer: (text) => text,
+          headers: { 'content-type': 'text/plain' },
+        }),
+      ),
+    onSuccess: () => renewTake(client, id),
+  });
+}
+
+/** Takes an angle's brought landmarks away. */
+export function useDropLandmarks(id: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (angle: number) => {
+      await api.DELETE('/api/takes/{id}/landmarks', { params: { path: { id }, query: { angle } } });
+    },
+    onSuccess: () => renewTake(client, id),
+  });
+}
+
+async function renewTake(client: QueryClient, id: string) {
+  await Promise.all([
+    client.invalidateQueries({ queryKey: key.takes }),
+    client.invalidateQueries({ queryKey: ['bench', id] }),
+    client.invalidateQueries({ queryKey: ['space', id] }),
+  ]);
 }
 
 /** Sends changes of marks one after the other, each on the version the one before it left. */

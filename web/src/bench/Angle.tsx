@@ -5,14 +5,18 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import IconButton from '@mui/material/IconButton';
 import LinearProgress from '@mui/material/LinearProgress';
+import ToggleButton from '@mui/material/ToggleButton';
+import ToggleButtonGroup from '@mui/material/ToggleButtonGroup';
 import Typography from '@mui/material/Typography';
 import { useQueryClient } from '@tanstack/react-query';
-import { useEffect, useRef, useState } from 'react';
+import { useCallback, useEffect, useRef, useState } from 'react';
 import type { Schemas } from '../api/client';
 import { useAlign } from '../api/hooks';
 import { Failure } from '../shell/State';
 import { sendClip } from '../takes/upload';
 import { stage } from '../theme';
+import { Loupe } from './Loupe';
+import { Overlay, type Marking, type Pixel } from './Overlay';
 import { nearestFrame, type Player } from './player';
 
 /** How far a playing angle may be out of step before it is put right, seconds. */
@@ -23,12 +27,22 @@ export function Angle({
   take,
   clip,
   player,
+  poses,
+  marking,
 }: {
   take: string;
   clip: Schemas['ClipView'];
   player: Player;
+  poses: { pose: Schemas['Pose']; faint: boolean }[];
+  marking: Marking | null;
 }) {
+  const [hover, setHover] = useState<Pixel | null>(null);
+  const [shown, setShown] = useState<HTMLVideoElement | null>(null);
   const film = useRef<HTMLVideoElement | null>(null);
+  const attach = useCallback((own: HTMLVideoElement | null) => {
+    film.current = own;
+    setShown(own);
+  }, []);
   const align = useAlign(take);
   const { at, playing, speed, video } = player;
   const { offset, start, frames } = clip;
@@ -79,7 +93,7 @@ export function Angle({
       {clip.state === 'ready' && (
         <Box
           component="video"
-          ref={film}
+          ref={attach}
           src={`/api/takes/${take}/video?angle=${clip.angle}`}
           preload="auto"
           muted
@@ -93,6 +107,22 @@ export function Angle({
             height: '100%',
             objectFit: 'contain',
           }}
+        />
+      )}
+      {clip.state === 'ready' && (
+        <Overlay
+          size={[clip.width || 1280, clip.height || 720]}
+          poses={poses}
+          grid={null}
+          marking={marking}
+          onHover={setHover}
+        />
+      )}
+      {marking && (
+        <Loupe
+          video={shown}
+          at={hover ?? marking.handles.find((h) => h.id === marking.chosen)?.pixel ?? null}
+          frame={frame}
         />
       )}
       {clip.state === 'preparing' && (
@@ -152,6 +182,40 @@ export function Angle({
       <Box sx={{ position: 'relative' }}>
         <Failure error={align.error} />
       </Box>
+    </Box>
+  );
+}
+
+/** On which angle's picture is marked. */
+export function WhichAngle({
+  angles,
+  chosen,
+  choose,
+}: {
+  angles: number[];
+  chosen: number;
+  choose: (angle: number) => void;
+}) {
+  return (
+    <Box sx={{ display: 'flex', alignItems: 'center', gap: 1 }}>
+      <Typography variant="body2" id="which-angle" sx={{ flex: 1 }}>
+        {chosen === 1
+          ? 'Marking on the first angle.'
+          : `Marking on angle ${chosen}. The floor’s points keep the numbers they have in the first.`}
+      </Typography>
+      <ToggleButtonGroup
+        size="small"
+        exclusive
+        value={chosen}
+        aria-labelledby="which-angle"
+        onChange={(_, angle: number | null) => angle !== null && choose(angle)}
+      >
+        {[1, ...angles].map((angle) => (
+          <ToggleButton key={angle} value={angle} aria-label={`Mark on angle ${angle}`}>
+            {angle}
+          </ToggleButton>
+        ))}
+      </ToggleButtonGroup>
     </Box>
   );
 }

@@ -6,11 +6,12 @@ import { useEffect, useMemo, useState } from 'react';
 import type { Schemas } from '../api/client';
 import { useChart, useMarks, useReviewed, useWithdraw } from '../api/hooks';
 import { useKeys, type KeyMap } from '../shell/keys';
-import { day, quantity } from '../words';
+import { day, quantity, roles } from '../words';
 import { cellAt, findingKey, momentOf, spoken, type Cell } from './cells';
 import { CorrectionSheet, DismissSheet } from './CorrectionSheet';
-import { Angle, AddAngle } from './Angle';
+import { Angle, AddAngle, WhichAngle } from './Angle';
 import { CountCard } from './CountCard';
+import { Exchange } from './Exchange';
 import { Findings } from './Findings';
 import { FloorPlan } from './FloorPlan';
 import { InSpace } from './InSpace';
@@ -27,6 +28,16 @@ type Judged = Schemas['Judged'];
 
 /** Furthest a marked body may be from the frame shown to be drawn (faintly) on it, microseconds. */
 const NEAR = 140_000;
+
+/** What is marked on a further angle; the reference's size is the take's. */
+const angleMarks = (
+  marks: Schemas['Marks'],
+  angle: number,
+): Pick<Schemas['Marks'], 'floor' | 'poses'> => {
+  const there = marks.angles?.[String(angle)];
+  const floor = marks.floor && { ...marks.floor, points: marks.floor.points.map(() => null) };
+  return { floor: there?.floor ?? floor, poses: there?.poses ?? [] };
+};
 
 const clampPixel = (p: Pixel): Pixel => [Math.round(p[0] * 10) / 10, Math.round(p[1] * 10) / 10];
 
@@ -79,7 +90,16 @@ export function Bench({
     if (to) pick(to);
   };
 
-  const poseHere = marks.poses.find((p) => p.role === role && p.at === player.at);
+  // Floor and bodies are marked on one angle's picture, in that clip's own time.
+  const further = view.further.find((c) => c.angle === state.angle && c.state === 'ready');
+  const pictured = further ? angleMarks(marks, further.angle) : marks;
+  const here = further
+    ? (further.frames[nearestFrame(further.frames, player.at - further.offset)] ?? 0)
+    : player.at;
+  const pointed = further ?? clip;
+  const mark = (m: Schemas['MarkCommand']) =>
+    send(further ? { do: 'on_angle', angle: further.angle, mark: m } : m);
+  const poseHere = pictured.poses.find((p) => p.role === role && p.at === here);
   const name = landmarks[landmark]?.[0] ?? 'left_heel';
 
   const tap = () => {
@@ -96,26 +116,26 @@ export function Bench({
   };
 
   const place = (pixel: Pixel, stay = false) => {
-    if (mode === 'floor' && marks.floor) {
-      send({ do: 'mark_floor', point: corner, pixel: clampPixel(pixel) });
-      const next = corners.findIndex((_, i) => i > corner && !marks.floor?.points[i]);
+    if (mode === 'floor' && pictured.floor) {
+      mark({ do: 'mark_floor', point: corner, pixel: clampPixel(pixel) });
+      const next = corners.findIndex((_, i) => i > corner && !pictured.floor?.points[i]);
       if (next >= 0 && !stay) set({ corner: next });
     } else if (mode === 'bodies') {
-      send({ do: 'place', role, at: player.at, landmark: name, pixel: clampPixel(pixel) });
+      mark({ do: 'place', role, at: here, landmark: name, pixel: clampPixel(pixel) });
       if (landmark < landmarks.length - 1 && !stay) set({ landmark: landmark + 1 });
     }
   };
   const move = (id: number, pixel: Pixel) => {
     const to = clampPixel(pixel);
-    if (mode === 'floor') send({ do: 'mark_floor', point: id, pixel: to });
+    if (mode === 'floor') mark({ do: 'mark_floor', point: id, pixel: to });
     const which = landmarks[id]?.[0];
     if (mode === 'bodies' && which)
-      send({ do: 'place', role, at: player.at, landmark: which, pixel: to });
+      mark({ do: 'place', role, at: here, landmark: which, pixel: to });
   };
 
   const handles: Marking['handles'] =
     mode === 'floor'
-      ? (marks.floor?.points ?? []).flatMap((p, id) =>
+      ? (pictured.floor?.points ?? []).flatMap((p, id) =>
           p ? [{ id, pixel: p as Pixel, name: corners[id] ?? '' }] : [],
         )
       : landmarks.flatMap(([l, words], id) => {
@@ -123,7 +143,8 @@ export function Bench({
           return p ? [{ id, pixel: p, name: words }] : [];
         });
   const canMark =
-    (mode === 'floor' && marks.floor != null) || (mode === 'bodies' && clip?.state === 'ready');
+    (mode === 'floor' && pictured.floor != null) ||
+    (mode === 'bodies' && pointed?.state === 'ready');
   const overlayMarking: Marking | null = canMark
     ? {
         handles,
@@ -151,10 +172,10 @@ export function Bench({
     if (marks.steps.some((s) => s.role === role && s.at === player.at)) {
       send({ do: 'unmark_step', role, at: player.at });
     } else if (poseHere?.points[name]) {
-      send({ do: 'unplace', role, at: player.at, landmark: name });
+      mark({ do: 'unplace', role, at: here, landmark: name });
     }
   };
-  const copy = () => send({ do: 'copy_previous', role, at: player.at });
+  const copy = () => mark({ do: 'copy_previous', role, at: here });
   const otherRole = () => set({ role: role === 'leader' ? 'follower' : 'leader', landmark: 0 });
 
   const open = analysis.judged.filter(
@@ -219,7 +240,7 @@ export function Bench({
     s: () => {
       // By keyboard alone: into the middle of the picture, and on from there by the arrow keys.
       if (canMark && !handles.some((h) => h.id === overlayMarking?.chosen)) {
-        place([(clip?.width ?? 0) / 2, (clip?.height ?? 0) / 2], true);
+        place([(pointed?.width ?? 0) / 2, (pointed?.height ?? 0) / 2], true);
       }
     },
     c: copy,
@@ -237,16 +258,19 @@ export function Bench({
   for (let d = 1; d <= 9; d++) keys[String(d)] = () => toDigit(d);
   useKeys(keys);
 
-  const poses = (['leader', 'follower'] as const).flatMap((r) => {
-    const of = marks.poses.filter((p) => p.role === r);
-    const best = of.reduce<Schemas['Pose'] | null>(
-      (a, b) => (!a || Math.abs(b.at - player.at) < Math.abs(a.at - player.at) ? b : a),
-      null,
-    );
-    if (!best || Math.abs(best.at - player.at) > NEAR) return [];
-    if (mode === 'bodies' && best === poseHere) return [{ pose: best, faint: false }];
-    return [{ pose: best, faint: nearestFrame(player.frames, best.at) !== player.frame }];
-  });
+  // Bodies marked near the frame that an angle shows.
+  const posesOf = (all: Schemas['Pose'][], frames: number[], now: number) =>
+    roles.flatMap((r) => {
+      const of = all.filter((p) => p.role === r);
+      const best = of.reduce<Schemas['Pose'] | null>(
+        (a, b) => (!a || Math.abs(b.at - now) < Math.abs(a.at - now) ? b : a),
+        null,
+      );
+      if (!best || Math.abs(best.at - now) > NEAR) return [];
+      if (mode === 'bodies' && best === poseHere) return [{ pose: best, faint: false }];
+      return [{ pose: best, faint: nearestFrame(frames, best.at) !== nearestFrame(frames, now) }];
+    });
+  const poses = posesOf(marks.poses, player.frames, player.at);
 
   const pins = analysis.judged
     .filter((j) => j.showing > 0 && (chosen ? j === chosen : j.offered))
@@ -348,6 +372,7 @@ export function Bench({
             </Button>
           ))}
         </Box>
+        <Exchange take={take.id} clips={[...(clip ? [clip] : []), ...view.further]} />
         {clip?.state === 'ready' && freeAngle !== undefined && (
           <AddAngle take={take.id} angle={freeAngle} />
         )}
@@ -375,7 +400,7 @@ export function Bench({
               player={player}
               poses={poses}
               grid={mode === 'floor' ? (analysis.floor?.grid ?? null) : null}
-              marking={overlayMarking}
+              marking={further ? null : overlayMarking}
               caption={
                 cell && (
                   <>
@@ -390,7 +415,14 @@ export function Bench({
           {view.further.length > 0 && (
             <Box sx={{ flex: 2, minWidth: 0, display: 'flex', flexDirection: 'column', gap: 1 }}>
               {view.further.map((c) => (
-                <Angle key={c.angle} take={take.id} clip={c} player={player} />
+                <Angle
+                  key={c.angle}
+                  take={take.id}
+                  clip={c}
+                  player={player}
+                  poses={posesOf(angleMarks(marks, c.angle).poses, c.frames, player.at - c.offset)}
+                  marking={further === c ? overlayMarking : null}
+                />
               ))}
             </Box>
           )}
@@ -410,6 +442,13 @@ export function Bench({
               setOne={setOne}
               at={player.at}
               send={send}
+            />
+          )}
+          {(mode === 'floor' || mode === 'bodies') && view.further.length > 0 && (
+            <WhichAngle
+              angles={view.further.filter((c) => c.state === 'ready').map((c) => c.angle)}
+              chosen={further?.angle ?? 1}
+              choose={(angle) => set({ angle, corner: 0, landmark: 0 })}
             />
           )}
           {mode === 'floor' && <FloorPanel marks={marks} analysis={analysis} send={send} />}

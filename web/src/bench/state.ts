@@ -10,6 +10,8 @@ interface BenchState {
   corner: number;
   /** Chosen landmark, an index into the order of marking. */
   landmark: number;
+  /** Angle on whose picture is marked, 1..4. */
+  angle: number;
   /** Chosen finding, `fault role`. */
   finding: string | null;
   set: (change: Partial<Omit<BenchState, 'set'>>) => void;
@@ -20,6 +22,7 @@ export const fresh = {
   role: 'leader' as Role,
   corner: 0,
   landmark: 0,
+  angle: 1,
   finding: null,
 };
 

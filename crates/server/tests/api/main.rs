@@ -2,6 +2,7 @@
 #![allow(clippy::unwrap_used, clippy::panic)]
 
 mod charts;
+mod exchange;
 
 use std::path::Path;
 use std::time::Duration;
@@ -388,7 +389,10 @@ fn routes(id: &str) -> Vec<(Method, String)> {
     let mut out = Vec::new();
     for (path, methods) in document["paths"].as_object().unwrap() {
         for method in methods.as_object().unwrap().keys() {
-            let filled = path.replace("{id}", id).replace("{decision}", id);
+            let filled = path
+                .replace("{id}", id)
+                .replace("{decision}", id)
+                .replace("{table}", "joints.csv");
             out.push((method.to_uppercase().parse().unwrap(), filled));
         }
     }

@@ -1,0 +1,171 @@
+//! Takes, landmarks and measures in and out.
+
+use reqwest::Method;
+use serde_json::{Value, json};
+use upright_core::units::MediaTime;
+use upright_studio::{Detector, Performance, Phone, Scenario, detect, detection_table};
+
+use super::{Coach, house};
+
+fn scenario() -> Scenario {
+    Scenario {
+        chart: "shag-basic".into(),
+        repetitions: 2,
+        phones: vec![Phone {
+            size: [640, 360],
+            fps: 12.5,
+            ..Phone::default()
+        }],
+        seed: 12,
+        ..Scenario::default()
+    }
+}
+
+async fn put_text(c: &Coach, url: String, text: String) -> (u16, Value) {
+    let answer = c
+        .client
+        .put(url)
+        .header("x-csrf-token", &c.token)
+        .header("content-type", "text/plain")
+        .body(text)
+        .send()
+        .await
+        .unwrap();
+    let status = answer.status().as_u16();
+    (status, answer.json().await.unwrap())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn landmarks_of_another_program_are_brought_measured_and_taken_away() {
+    let h = house(&["coach@hall.example", "other@hall.example"]).await;
+    let c = Coach::signed_in(&h, "coach@hall.example").await;
+    let practice = json!({
+        "chart": "shag-basic", "repetitions": 2, "bpm": 118, "heights": [1.82, 1.66],
+        "phones": [{"size": [640, 360], "fps": 12.5}], "seed": 12, "marked": false,
+    });
+    let take = c.post("/api/studio", practice).await;
+    let id = take["id"].as_str().unwrap().to_owned();
+    c.prepared(&id).await;
+    // Figure, count and floor are the coach's; nothing of the bodies.
+    let bench = c.get(&format!("/api/takes/{id}/bench")).await;
+    assert_eq!(bench["marks"]["poses"], json!([]));
+    let p = Performance::new(&scenario()).unwrap();
+    let camera = p.phone(0).camera();
+    let mut entries = vec![
+        json!({"do": "name_figure", "chart": "shag-basic", "repetitions": 2}),
+        json!({"do": "set_count", "count": {"from": "tempo", "bpm": p.scenario().bpm,
+            "one": (p.scenario().lead_in * 1e6) as i64}}),
+        json!({"do": "size_floor", "length": p.scenario().reference[0], "width": p.scenario().reference[1]}),
+    ];
+    let [l, w] = p.scenario().reference.map(|v| v / 2.0);
+    for (i, [x, y]) in [[-l, -w], [l, -w], [l, w], [-l, w]].into_iter().enumerate() {
+        let q = camera.project([x, y, 0.0].into()).unwrap();
+        entries.push(json!({"do": "mark_floor", "point": i, "pixel": [q.x, q.y]}));
+    }
+    let path = format!("/api/takes/{id}/marks");
+    let body = Some(json!({ "entries": entries }));
+    let (status, marked) = c.send(Method::POST, &path, body, Some(0)).await;
+    assert_eq!(status, 200, "{marked}");
+
+    let frames: Vec<MediaTime> = p.frame_times(0);
+    let csv = detection_table(&detect(&p, 0, &frames, &Detector::default()));
+    let url = format!("{}/api/takes/{id}/landmarks?file=found.csv", h.url);
+    let (status, brought) = put_text(&c, url.clone(), csv.clone()).await;
+    assert_eq!(status, 200, "{brought}");
+    assert!(
+        brought["landmarks"][0].as_u64().unwrap() > 1_000,
+        "{brought}"
+    );
+    let view = c.get(&format!("/api/takes/{id}")).await;
+    assert_eq!(view["clip"]["landmarks"], "found.csv");
+
+    // They are measured: hips and shoulders that nobody has marked.
+    let bench = c.get(&format!("/api/takes/{id}/bench")).await;
+    let many = |v: &Value, id: &str| {
+        let all = v["measures"].as_array().unwrap();
+        all.iter().filter(|m| m["id"] == id).count()
+    };
+    assert!(many(&bench["analysis"], "hips_behind") > 20);
+    let table = c
+        .client
+        .get(format!("{}/api/takes/{id}/tables/measures.csv", h.url))
+        .send()
+        .await
+        .unwrap();
+    assert!(
+        table.headers()["content-disposition"]
+            .to_str()
+            .unwrap()
+            .contains("measures.csv")
+    );
+    let table = table.text().await.unwrap();
+    assert!(
+        table
+            .lines()
+            .filter(|l| l.starts_with("hips_behind,leader"))
+            .count()
+            > 10
+    );
+    for name in ["joints.csv", "leader.trc", "follower.trc"] {
+        let url = format!("{}/api/takes/{id}/tables/{name}", h.url);
+        let answer = c.client.get(url).send().await.unwrap();
+        assert_eq!(answer.status(), 200, "{name}");
+        assert!(answer.text().await.unwrap().contains("left_heel"), "{name}");
+    }
+
+    // The document goes out and is measured alike without the studio's database.
+    let document = c
+        .client
+        .get(format!("{}/api/takes/{id}/document", h.url))
+        .send()
+        .await
+        .unwrap()
+        .text()
+        .await
+        .unwrap();
+    let answer = c
+        .client
+        .post(format!("{}/api/measure", h.url))
+        .header("x-csrf-token", &c.token)
+        .header("content-type", "application/json")
+        .body(document.clone())
+        .send()
+        .await
+        .unwrap();
+    assert_eq!(answer.status(), 200);
+    let measured: Value = answer.json().await.unwrap();
+    assert_eq!(
+        many(&measured, "hips_behind"),
+        many(&bench["analysis"], "hips_behind")
+    );
+    assert_eq!(measured["missing"], json!([null, null]));
+
+    // What cannot be used is refused in words, and what was there stays.
+    for (text, words) in [
+        ("a,b\n1,2".to_owned(), "no column"),
+        (csv.replace("leader", "cook"), "neither leader nor follower"),
+        (
+            "seconds,role,landmark,x_px,y_px\n900,leader,nose,1,2".to_owned(),
+            "another clip",
+        ),
+    ] {
+        let (status, problem) = put_text(&c, url.clone(), text).await;
+        assert_eq!(status, 422, "{problem}");
+        assert!(
+            problem["detail"].as_str().unwrap().contains(words),
+            "{problem}"
+        );
+    }
+    let (status, _) = put_text(&c, url.replace("?file", "?angle=2&file"), csv.clone()).await;
+    assert_eq!(status, 404);
+    // Another studio neither sees nor changes them.
+    let other = Coach::signed_in(&h, "other@hall.example").await;
+    assert_eq!(put_text(&other, url.clone(), csv).await.0, 404);
+    let path = format!("/api/takes/{id}/landmarks");
+    assert_eq!(other.send(Method::DELETE, &path, None, None).await.0, 404);
+    // Taken away, the bodies are gone again.
+    assert_eq!(c.send(Method::DELETE, &path, None, None).await.0, 204);
+    assert_eq!(c.send(Method::DELETE, &path, None, None).await.0, 404);
+    let bench = c.get(&format!("/api/takes/{id}/bench")).await;
+    assert_eq!(many(&bench["analysis"], "hips_behind"), 0);
+}
