@@ -238,10 +238,21 @@ pub fn space(take: &Take, solved: &Solved) -> Space {
         }
     }
     Space {
-        numbers: NUMBERS.iter().map(|n| n.0).collect(),
+        numbers: numbers(),
         bodies,
         missing,
     }
+}
+
+/// What the readings of [`read_both`] are of.
+pub(crate) fn numbers() -> Vec<SpaceNumber> {
+    NUMBERS.iter().map(|n| n.0).collect()
+}
+
+/// Every number of a dancer beside the partner.
+pub(crate) fn read_both(own: &Moment, partner: &Moment) -> Vec<Reading> {
+    let all = NUMBERS.iter();
+    all.map(|(_, how)| told(how, own, Some(partner))).collect()
 }
 
 fn told(how: &How, own: &Moment, partner: Option<&Moment>) -> Reading {

@@ -268,7 +268,22 @@ async fn a_practice_clip_lands_as_a_take_with_its_fault_found() -> anyhow::Resul
     b.css("[data-round]").await?.send_keys(ARROW_RIGHT).await?;
     b.until("a turned scene", &format!("return {round} === '30'"))
         .await?;
+    b.sees("One phone tells it best").await?;
     b.look_over("simulated take", &mut barriers).await?;
+    // A joint is marked on the second phone's picture, in its own time.
+    b.key("b").await?;
+    b.sees("Marking on the first angle.").await?;
+    b.click("//button[@aria-label='Mark on angle 2']").await?;
+    b.sees("Marking on angle 2").await?;
+    b.key("s").await?;
+    let marked = "return [...document.querySelectorAll(\"[aria-label='Angle 2'] svg text\")]
+         .some((t) => t.textContent.includes('heel'))";
+    b.until("a heel on the second picture", marked).await?;
+    b.look_over("second angle", &mut barriers).await?;
+    b.click("//button[@aria-label='Files in and out']").await?;
+    b.sees("Landmarks from another program").await?;
+    b.sees("All measures as a table (CSV)").await?;
+    b.look_over("files in and out", &mut barriers).await?;
     assert_eq!(barriers, Vec::<String>::new());
     b.client.clone().close().await?;
     Ok(())

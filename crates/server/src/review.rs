@@ -8,6 +8,7 @@ use upright_core::marks::{Entry, History, MarkCommand, MarkError};
 use upright_core::measure::CoupleBody;
 use upright_core::routine::{End, join};
 use upright_core::space::{Space, space};
+use upright_core::take::adviser::{Views, views};
 use upright_core::take::exchange::Document;
 use upright_core::take::{Film, Solved, Take as Filmed, solve_take};
 
@@ -19,6 +20,9 @@ use crate::{App, shelf};
 
 /// Picture assumed before there is a clip, pixels.
 const NO_CLIP: [f64; 2] = [1280.0, 720.0];
+
+/// Distance at which a couple is stood before a figure is named, metres.
+const USUAL_GAP: f64 = 0.95;
 
 /// Most entries in one request.
 const MOST_ENTRIES: usize = 5_000;
@@ -237,6 +241,26 @@ pub async fn in_space(app: &App, studio: StudioId, take: Uuid) -> Result<(i32, S
 pub async fn document(app: &App, studio: StudioId, take: Uuid) -> Result<Document, Problem> {
     let desk = open(app, studio, take).await?;
     apart(move || Document::of(&filmed(&History::replay(desk.log.clone()), &desk))).await
+}
+
+/// What other places for the phone, or a second one, would tell of a take's couple.
+pub async fn spots(app: &App, studio: StudioId, take: Uuid) -> Result<Views, Problem> {
+    let desk = open(app, studio, take).await?;
+    apart(move || {
+        let history = History::replay(desk.log.clone());
+        let take = filmed(&history, &desk);
+        let now: Vec<_> = (0..take.films.len())
+            .filter_map(|i| take.floor(i).ok())
+            .collect();
+        let start = danced(&history, &desk.shelf).map_or(USUAL_GAP, |c| c.start.gap);
+        let size = take
+            .marks
+            .floor
+            .as_ref()
+            .map_or([2.0, 1.0], |f| [f.length, f.width]);
+        views(take.couple, start, size, &now)
+    })
+    .await
 }
 
 /// A take's solved bodies.

@@ -254,6 +254,15 @@ export function useSpace(id: string, version: number, wanted: boolean) {
   });
 }
 
+/** What other places for the phone would tell of a take's couple. */
+export function useViews(id: string) {
+  return useQuery({
+    queryKey: ['views', id],
+    staleTime: 60_000,
+    queryFn: async () => body(await api.GET('/api/takes/{id}/views', { params: { path: { id } } })),
+  });
+}
+
 /** Brings landmarks of another program for an angle. */
 export function useBringLandmarks(id: string) {
   const client = useQueryClient();

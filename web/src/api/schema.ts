@@ -661,6 +661,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/takes/{id}/views': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What other places for the phone, or a second one, would tell of this couple. Nothing need be marked yet. */
+    get: operations['bench_views'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/today': {
     parameters: {
       query?: never;
@@ -2757,6 +2774,18 @@ export interface components {
        */
       version: number;
     };
+    /** @description A place for a phone. */
+    Spot: {
+      /**
+       * @description Expected standard error of each number of [`Views::numbers`], the worse of both dancers; absent where
+       *     the number could not be told.
+       */
+      alone: (number | null)[];
+      /** @description The same with the phone that films now besides. */
+      beside: (number | null)[];
+      /** @description Where, metres on the floor from the middle of the reference. */
+      place: number[];
+    };
     /** @description A step of the preparation. */
     Stage:
       | {
@@ -3120,6 +3149,17 @@ export interface components {
      * @enum {string}
      */
     Verdict: 'confirmed' | 'dismissed';
+    /** @description What places promise. */
+    Views: {
+      /** @description Expected standard errors with the phones that film now; absent where a number cannot be told. */
+      now: (number | null)[];
+      /** @description What each standard error is of. */
+      numbers: components['schemas']['SpaceNumber'][];
+      /** @description Where the phones stand that film now, metres on the floor. */
+      phones: number[][];
+      /** @description Places that were tried. */
+      spots: components['schemas']['Spot'][];
+    };
     /**
      * @description What a judgement looks for in one role on a count.
      * @enum {string}
@@ -4921,6 +4961,35 @@ export interface operations {
         };
       };
       416: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  bench_views: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Views'];
+        };
+      };
+      404: {
         headers: {
           [name: string]: unknown;
         };

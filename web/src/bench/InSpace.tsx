@@ -11,6 +11,7 @@ import { Failure } from '../shell/State';
 import { reading, roles } from '../words';
 import type { Cell } from './cells';
 import { Panel } from './Panel';
+import { Spots } from './Spots';
 
 const Couple3D = lazy(() => import('./Couple3D'));
 
@@ -74,6 +75,7 @@ export function InSpace({
               <Numbers numbers={all?.numbers ?? []} here={here} />
             </>
           )}
+          <Spots take={take} size={size} />
         </>
       )}
     </Panel>

@@ -1,5 +1,6 @@
 //! A take: what the cameras of one performance gave, and both dancers' bodies solved from it.
 
+pub mod adviser;
 pub mod exchange;
 pub mod import;
 pub mod table;
@@ -118,6 +119,11 @@ impl Solved {
     /// A dancer's bodies.
     pub fn of(&self, role: Role) -> Option<&Bodies> {
         self.bodies[role as usize].as_ref().ok()
+    }
+
+    /// The calibrated cameras, in the films' order.
+    pub fn cameras(&self) -> &[Calibration] {
+        &self.cameras
     }
 
     /// Bodies known otherwise than from films.

@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 use upright_core::analyse::Analysis;
 use upright_core::marks::{Entry, Marks};
 use upright_core::space::Space;
+use upright_core::take::adviser::Views;
 use upright_store::Decision;
 use uuid::Uuid;
 
@@ -87,6 +88,17 @@ pub async fn space(
 ) -> Result<Json<SpaceView>, Problem> {
     let (version, space) = review::in_space(&app, coach.studio, id).await?;
     Ok(Json(SpaceView { version, space }))
+}
+
+/// What other places for the phone, or a second one, would tell of this couple. Nothing need be marked yet.
+#[utoipa::path(get, operation_id = "bench_views", path = "/api/takes/{id}/views", params(("id" = Uuid, Path)), responses(
+    (status = 200, body = Views), (status = 404, body = Problem)))]
+pub async fn views(
+    State(app): State<App>,
+    coach: Coach,
+    Path(id): Path<Uuid>,
+) -> Result<Json<Views>, Problem> {
+    Ok(Json(review::spots(&app, coach.studio, id).await?))
 }
 
 /// Changes marks that are still at the given version.

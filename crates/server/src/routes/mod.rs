@@ -64,6 +64,7 @@ pub(crate) fn api() -> OpenApiRouter<App> {
         .routes(routes!(bench::read))
         .routes(routes!(bench::mark))
         .routes(routes!(bench::space))
+        .routes(routes!(bench::views))
         .routes(routes!(exchange::document))
         .routes(routes!(exchange::table))
         .routes(routes!(exchange::drop_landmarks))

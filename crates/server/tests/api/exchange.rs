@@ -113,6 +113,27 @@ async fn landmarks_of_another_program_are_brought_measured_and_taken_away() {
         assert!(answer.text().await.unwrap().contains("left_heel"), "{name}");
     }
 
+    // Where a second phone would tell what this one cannot.
+    let views = c.get(&format!("/api/takes/{id}/views")).await;
+    let spots = views["spots"].as_array().unwrap();
+    assert!(spots.len() >= 10);
+    let side = views["numbers"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .position(|n| n["id"] == "lean_side")
+        .unwrap();
+    assert_eq!(
+        views["now"][side],
+        Value::Null,
+        "seen from the side, no lean to the side"
+    );
+    assert!(
+        spots
+            .iter()
+            .any(|s| s["beside"][side].as_f64().is_some_and(|e| e < 2.0))
+    );
+
     // The document goes out and is measured alike without the studio's database.
     let document = c
         .client

@@ -18,7 +18,7 @@ mod terms;
 #[cfg(test)]
 mod tests;
 
-use nalgebra::{DMatrix, DVector};
+use nalgebra::{DMatrix, DVector, Vector3};
 use serde::{Deserialize, Serialize};
 
 pub use self::again::solve_again;
@@ -205,6 +205,13 @@ pub fn solve(
         used: instants,
         ..bodies
     })
+}
+
+/// Somebody of this height who stands upright at a place and faces a direction, degrees from X: places of the
+/// landmarks in their order, metres.
+pub fn standing(height: f64, place: [f64; 2], yaw: f64) -> [Vector3<f64>; 19] {
+    let x = skeleton::standing(height, place, yaw);
+    std::array::from_fn(|l| Vector3::new(x[3 * l], x[3 * l + 1], x[3 * l + 2]))
 }
 
 /// The unknowns.

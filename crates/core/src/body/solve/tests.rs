@@ -6,7 +6,6 @@ use proptest::prelude::*;
 use super::skeleton::{Joints, p, set, standing};
 use super::*;
 use crate::units::Foot;
-use nalgebra::Vector3;
 
 const HEIGHT: f64 = 1.74;
 
