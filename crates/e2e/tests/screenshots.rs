@@ -194,9 +194,6 @@ async fn take_pictures() -> anyhow::Result<()> {
         tokio::time::sleep(std::time::Duration::from_millis(1500)).await;
         b.picture(&out.join("bench-space.png")).await?;
         b.sees("One phone tells it best").await?;
-        b.script("document.querySelector('[aria-label^=\"Places for a phone\"]').scrollIntoView({block: 'end'})")
-            .await?;
-        b.picture(&out.join("bench-phones.png")).await?;
         b.key("v").await?;
     }
     if wanted("correction") {

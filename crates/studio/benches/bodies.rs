@@ -4,7 +4,7 @@
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
 
 use nalgebra::SMatrix;
-use upright_core::body::solve::{Instant, Seen, Source, solve};
+use upright_core::body::solve::{Instant, Seen, Source, solve, solve_again};
 use upright_core::camera::Calibration;
 use upright_core::units::{MediaTime, Role};
 use upright_studio::{Detector, Performance, Phone, Scenario, detect};
@@ -68,7 +68,35 @@ fn bodies(c: &mut Criterion) {
             |b, given| b.iter(|| solve(1.82, &cameras, given).unwrap()),
         );
     }
+    // One joint moved by hand: only what leans on it is solved again.
     let p = dance(8);
+    let marked: Vec<f64> = p.arrivals(Role::Leader).iter().map(|a| a.at).collect();
+    let dense: Vec<f64> = (0..250).map(|i| 1.0 + 0.08 * f64::from(i)).collect();
+    for (name, times, source) in [
+        ("a mark moved among marked counts", marked, Source::Hand),
+        (
+            "a mark moved among seconds at 12.5",
+            dense,
+            Source::Automatic,
+        ),
+    ] {
+        let given = instants(&p, 1, &times, source);
+        let cameras = cameras(&p, 1);
+        let before = solve(1.82, &cameras, &given).unwrap();
+        let mut changed = given.clone();
+        let middle = times.len() / 2;
+        changed[middle].seen[4].pixel[0] += 3.0;
+        group.bench_with_input(
+            BenchmarkId::new(name, times.len()),
+            &changed,
+            |b, changed| {
+                b.iter(|| {
+                    let again = solve_again(1.82, &cameras, changed, (&given, &before));
+                    again.unwrap().unwrap()
+                });
+            },
+        );
+    }
     for many in [1, 2] {
         for seconds in [5, 10, 20] {
             let times: Vec<f64> = (0..seconds * 25 / 2)

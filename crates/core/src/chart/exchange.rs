@@ -58,20 +58,21 @@ pub enum ExchangeError {
     TooLong,
 }
 
+/// Line and column from 1, and what is wrong there.
+pub(crate) fn json_error(e: &serde_json::Error) -> (usize, usize, String) {
+    let said = e.to_string();
+    let what = said.split(" at line ").next().unwrap_or_default();
+    (e.line(), e.column(), what.to_owned())
+}
+
 /// Reads a document. The drafts are not checked yet.
 pub fn read(json: &str) -> Result<Vec<Draft>, ExchangeError> {
     if json.len() > MOST_BYTES {
         return Err(ExchangeError::TooLong);
     }
-    let d: Document = serde_json::from_str(json).map_err(|e| ExchangeError::Read {
-        line: e.line(),
-        column: e.column(),
-        what: e
-            .to_string()
-            .split(" at line ")
-            .next()
-            .unwrap_or_default()
-            .to_owned(),
+    let d: Document = serde_json::from_str(json).map_err(|e| {
+        let (line, column, what) = json_error(&e);
+        ExchangeError::Read { line, column, what }
     })?;
     if d.format != FORMAT {
         return Err(ExchangeError::OtherFormat(d.format));

@@ -2,11 +2,11 @@
 
 use nalgebra::Vector2;
 
-use super::body::{counts, reading};
+use super::body::{counts, extreme, reading};
 use super::read;
 use super::{Measure, Need, Scene, Spec};
 use crate::body::Landmark;
-use crate::body::solve::Bodies;
+use crate::body::solve::{Bodies, Posture};
 use crate::event::{FootStep, foot_steps};
 use crate::units::{Estimate, Foot, Role, Unit};
 
@@ -285,6 +285,37 @@ pub(super) const LIFT: Spec = Spec {
     },
 };
 
+/// A value of the dancer on the way of each travelling step that takes the weight: the least or the greatest.
+fn on_the_way(
+    scene: &Scene,
+    out: &mut Vec<Measure>,
+    (id, most, largest): (&str, f64, bool),
+    f: impl Fn(Posture, Foot) -> Option<f64>,
+) {
+    let all = steps(scene);
+    for at in counts(scene) {
+        let Some(row) = at
+            .row()
+            .filter(|r| r.action.takes_weight() && r.size >= 0.1)
+        else {
+            continue;
+        };
+        let when = scene.slots[at.slot].at.secs();
+        let step = arriving(&all, at.role, row.foot, when);
+        let (Some(s), Some(bodies)) = (step, scene.bodies(at.role)) else {
+            continue;
+        };
+        let many = ((s.mark.at.secs() - s.leaves) / 0.04) as usize;
+        let values = (0..=many).map(|k| {
+            let moment = bodies.moment(s.leaves + 0.04 * k as f64)?;
+            moment.value(|p| f(p, row.foot))
+        });
+        if let Some(e) = extreme(values, largest) {
+            out.push(at.measure(id, reading(e, most)));
+        }
+    }
+}
+
 pub(super) const COLLECT: Spec = Spec {
     id: "collect_gap",
     name: "Ankles in passing",
@@ -293,32 +324,10 @@ pub(super) const COLLECT: Spec = Spec {
     needs: NEEDS,
     source: "least distance of the ankles along the floor between leaving and arriving, on steps that travel",
     compute: |scene, out| {
-        let all = steps(scene);
-        for at in counts(scene) {
-            let Some(row) = at
-                .row()
-                .filter(|r| r.action.takes_weight() && r.size >= 0.1)
-            else {
-                continue;
-            };
-            let when = scene.slots[at.slot].at.secs();
-            let Some(s) = arriving(&all, at.role, row.foot, when) else {
-                continue;
-            };
-            let Some(bodies) = scene.bodies(at.role) else {
-                continue;
-            };
-            let (from, to) = (s.leaves, s.mark.at.secs());
-            let on_the_way = (0..=((to - from) / 0.04) as usize).filter_map(|k| {
-                bodies.moment(from + 0.04 * k as f64)?.value(|p| {
-                    let [l, r] = [Foot::Left, Foot::Right].map(|f| p.joint(read::leg(f)[2]));
-                    Some((l - r).xy().norm())
-                })
-            });
-            if let Some(e) = on_the_way.min_by(|a, b| a.value.total_cmp(&b.value)) {
-                out.push(at.measure("collect_gap", reading(e, 0.04)));
-            }
-        }
+        on_the_way(scene, out, ("collect_gap", 0.04, false), |p, _| {
+            let [l, r] = [Foot::Left, Foot::Right].map(|f| p.joint(read::leg(f)[2]));
+            Some((l - r).xy().norm())
+        });
     },
 };
 
@@ -330,31 +339,9 @@ pub(super) const KNEE_PASSING: Spec = Spec {
     needs: NEEDS,
     source: "greatest bend of the stepping leg between leaving and arriving, on steps that travel",
     compute: |scene, out| {
-        let all = steps(scene);
-        for at in counts(scene) {
-            let Some(row) = at
-                .row()
-                .filter(|r| r.action.takes_weight() && r.size >= 0.1)
-            else {
-                continue;
-            };
-            let when = scene.slots[at.slot].at.secs();
-            let Some(s) = arriving(&all, at.role, row.foot, when) else {
-                continue;
-            };
-            let Some(bodies) = scene.bodies(at.role) else {
-                continue;
-            };
-            let (from, to) = (s.leaves, s.mark.at.secs());
-            let on_the_way = (0..=((to - from) / 0.04) as usize).filter_map(|k| {
-                bodies
-                    .moment(from + 0.04 * k as f64)?
-                    .value(|p| Some(read::knee(p, row.foot)))
-            });
-            if let Some(e) = on_the_way.max_by(|a, b| a.value.total_cmp(&b.value)) {
-                out.push(at.measure("knee_passing", reading(e, 8.0)));
-            }
-        }
+        on_the_way(scene, out, ("knee_passing", 8.0, true), |p, foot| {
+            Some(read::knee(p, foot))
+        });
     },
 };
 

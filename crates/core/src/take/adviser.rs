@@ -10,6 +10,7 @@ use serde::{Deserialize, Serialize};
 use crate::body::Landmark;
 use crate::body::solve::{Bodies, Instant, Seen, Source, solve, standing};
 use crate::camera::{Calibration, Camera, FloorMark, PIXEL_SIGMA, calibrate};
+use crate::marks::FloorReference;
 use crate::measure::CoupleBody;
 use crate::space::{SpaceNumber, numbers, read_both};
 use crate::units::Role;
@@ -102,18 +103,14 @@ fn phone(place: [f64; 2], size: [f64; 2]) -> Option<Calibration> {
         VIEW,
         PICTURE,
     );
-    let [l, w] = size.map(|v| 0.5 * v);
-    let points = [
-        [-l, -w],
-        [l, -w],
-        [l, w],
-        [-l, w],
-        [0.0, -w],
-        [l, 0.0],
-        [0.0, w],
-        [-l, 0.0],
-    ];
-    let marks: Option<Vec<FloorMark>> = points
+    let reference = FloorReference {
+        length: size[0],
+        width: size[1],
+        view: None,
+        points: [None; 8],
+    };
+    let marks: Option<Vec<FloorMark>> = reference
+        .places()
         .iter()
         .map(|floor| {
             let q = camera.project(Point3::new(floor[0], floor[1], 0.0))?;

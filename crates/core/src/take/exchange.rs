@@ -12,6 +12,7 @@ use crate::body::Pose;
 use crate::body::solve::Source;
 use crate::body::track::{Sight, Sighting};
 use crate::camera::PIXEL_SIGMA;
+use crate::chart::exchange::json_error;
 use crate::chart::{Chart, Draft, Shelf};
 use crate::marks::{AngleMarks, CountSource, FloorReference, Marks, StepMark};
 use crate::measure::CoupleBody;
@@ -165,15 +166,9 @@ pub fn read(json: &str) -> Result<Document, TakeError> {
     if json.len() > MOST_BYTES {
         return Err(TakeError::TooLong);
     }
-    let d: Document = serde_json::from_str(json).map_err(|e| TakeError::Read {
-        line: e.line(),
-        column: e.column(),
-        what: e
-            .to_string()
-            .split(" at line ")
-            .next()
-            .unwrap_or_default()
-            .to_owned(),
+    let d: Document = serde_json::from_str(json).map_err(|e| {
+        let (line, column, what) = json_error(&e);
+        TakeError::Read { line, column, what }
     })?;
     if d.format != FORMAT {
         return Err(TakeError::OtherFormat(d.format));

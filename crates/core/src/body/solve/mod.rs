@@ -540,6 +540,14 @@ impl<'a> Solver<'a> {
                 }
             }
         }
+        let residual = (squares / f64::max(many, 1.0)).sqrt();
+        // Residuals larger than claimed speak of larger errors: the covariance grows with them (the variance
+        // of unit weight of adjustment computations). With one camera only: what a second one contradicts
+        // is in the residuals twice, and on simulated takes its solutions are as good as they claim.
+        let mut own = own;
+        if residual > 1.0 && self.given.cameras.len() == 1 {
+            own.iter_mut().for_each(|c| *c *= residual * residual);
+        }
         Ok(Bodies {
             at: self.instants.iter().map(|i| i.at).collect(),
             joints: state.joints,
@@ -550,7 +558,7 @@ impl<'a> Solver<'a> {
             spreads,
             height: self.given.height,
             scales: state.scales,
-            residual: (squares / f64::max(many, 1.0)).sqrt(),
+            residual,
             rounds,
             exchanged: 0,
             stay: self.given.stay,
