@@ -106,21 +106,6 @@ pub fn track(detected: &[Detected]) -> Vec<Sighting> {
 /// Hint error along the picture and in depth, metres.
 const HINT: [f64; 2] = [0.04, 0.075];
 
-/// Pairs whose names a detector exchanges: legs together, arms together.
-const LEGS: [[Landmark; 2]; 5] = [
-    [Landmark::LeftHip, Landmark::RightHip],
-    [Landmark::LeftKnee, Landmark::RightKnee],
-    [Landmark::LeftAnkle, Landmark::RightAnkle],
-    [Landmark::LeftHeel, Landmark::RightHeel],
-    [Landmark::LeftToe, Landmark::RightToe],
-];
-const ARMS: [[Landmark; 2]; 4] = [
-    [Landmark::LeftShoulder, Landmark::RightShoulder],
-    [Landmark::LeftElbow, Landmark::RightElbow],
-    [Landmark::LeftWrist, Landmark::RightWrist],
-    [Landmark::LeftKnuckle, Landmark::RightKnuckle],
-];
-
 /// How much harder a landmark is than an easy one.
 fn hardness(l: Landmark) -> f64 {
     use Landmark as L;
@@ -322,12 +307,12 @@ fn see(
     for (which, pairs, left) in [
         (
             &mut it.legs,
-            &LEGS[..],
+            &Landmark::LEGS[..],
             [Landmark::LeftAnkle, Landmark::RightAnkle],
         ),
         (
             &mut it.arms,
-            &ARMS[..],
+            &Landmark::ARMS[..],
             [Landmark::LeftShoulder, Landmark::RightShoulder],
         ),
     ] {

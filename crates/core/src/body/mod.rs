@@ -61,6 +61,23 @@ impl Landmark {
         Self::RightKnuckle,
     ];
 
+    /// Left and right of the legs, from the hips down.
+    pub const LEGS: [[Self; 2]; 5] = [
+        [Self::LeftHip, Self::RightHip],
+        [Self::LeftKnee, Self::RightKnee],
+        [Self::LeftAnkle, Self::RightAnkle],
+        [Self::LeftHeel, Self::RightHeel],
+        [Self::LeftToe, Self::RightToe],
+    ];
+
+    /// Left and right of the arms, from the shoulders down.
+    pub const ARMS: [[Self; 2]; 4] = [
+        [Self::LeftShoulder, Self::RightShoulder],
+        [Self::LeftElbow, Self::RightElbow],
+        [Self::LeftWrist, Self::RightWrist],
+        [Self::LeftKnuckle, Self::RightKnuckle],
+    ];
+
     /// Heel and toe of a foot.
     pub fn heel_toe(foot: Foot) -> [Self; 2] {
         match foot {

@@ -99,12 +99,18 @@ pub fn solve_again(
         planted: now.used.iter().map(|i| i.planted).collect(),
         own: blank(&old.own, N),
         shared: blank(&old.shared, old.shared_covariance.ncols()),
+        shared_covariance: old.shared_covariance.clone(),
         spreads: was
             .iter()
             .map(|k| k.map_or([0.0; 2], |k| old.spreads[k]))
             .collect(),
+        height,
+        scales: old.scales,
+        residual: old.residual,
+        rounds: old.rounds,
+        stay: old.stay,
         used: Vec::new(),
-        ..old.clone()
+        exchanged: old.exchanged,
     };
     for (from, to, kept) in windows(instants, &changed) {
         let mut part: Vec<Instant> = now.used[from..to].to_vec();
@@ -119,7 +125,7 @@ pub fn solve_again(
         let solver = Solver::new(&given, &part);
         let solved = solver
             .descend_held(&mut state, 4)
-            .and_then(|rounds| solver.finish(cameras, state, spreads, rounds));
+            .and_then(|rounds| solver.finish(cameras, state, spreads, rounds, Some(old.residual)));
         let solved = match solved {
             Ok(s) => s,
             Err(e) => return Some(Err(e)),

@@ -115,12 +115,6 @@ impl Moment<'_> {
         self.parts.iter().map(of).fold(0.0, f64::max)
     }
 
-    /// Whether heel and toe of a foot stand on the floor.
-    pub fn planted(&self, side: Foot) -> [bool; 2] {
-        let nearer = self.parts[usize::from(self.parts[1].1 > 0.5)].0;
-        self.of.planted[nearer][side as usize]
-    }
-
     /// Covariance between two coordinates. Between two instants the errors are taken to be the same ones:
     /// neighbours smooth each other.
     fn own(&self, i: usize, j: usize) -> f64 {
@@ -303,13 +297,13 @@ mod tests {
     use super::*;
     use Landmark as L;
 
-    /// Two instants, the second one a step further on and a quarter turn round.
+    /// Two instants, the second one 40 cm further on.
     fn walk(sigma: f64) -> Bodies {
-        let at = |x: f64, yaw| {
-            let j = skeleton::standing(1.7, [x, 0.0], yaw);
+        let at = |x: f64| {
+            let j = skeleton::standing(1.7, [x, 0.0], 0.0);
             std::array::from_fn(|l| Point3::new(j[3 * l], j[3 * l + 1], j[3 * l + 2]))
         };
-        let joints = [at(0.0, 0.0), at(0.4, 0.0)];
+        let joints = [at(0.0), at(0.4)];
         Bodies::known(1.7, vec![1.0, 1.2], &joints, vec![[[true; 2]; 2]; 2], sigma)
     }
 

@@ -198,7 +198,7 @@ pub fn solve(
         spreads = arms::choose(&given, &instants, &mut state.joints, &state.scales);
         rounds += Solver::new(&given, &instants).descend(&mut state, 8)?;
     }
-    let bodies = Solver::new(&given, &instants).finish(cameras, state, spreads, rounds)?;
+    let bodies = Solver::new(&given, &instants).finish(cameras, state, spreads, rounds, None)?;
     Ok(Bodies {
         exchanged,
         stay: given.stay,
@@ -470,13 +470,14 @@ impl<'a> Solver<'a> {
         ((1.0 + alike) / (1.0 - alike)).sqrt()
     }
 
-    /// Uncertainties of what was found.
+    /// Uncertainties of what was found. `residual` is that of the whole take, where this is a part of one.
     fn finish(
         &self,
         cameras: &[Calibration],
         state: State,
         spreads: Vec<[f64; 2]>,
         rounds: usize,
+        residual: Option<f64>,
     ) -> Result<Bodies, SolveError> {
         let linear = self.linearise(&state);
         let Linear {
@@ -540,7 +541,7 @@ impl<'a> Solver<'a> {
                 }
             }
         }
-        let residual = (squares / f64::max(many, 1.0)).sqrt();
+        let residual = residual.unwrap_or_else(|| (squares / f64::max(many, 1.0)).sqrt());
         // Residuals larger than claimed speak of larger errors: the covariance grows with them (the variance
         // of unit weight of adjustment computations). With one camera only: what a second one contradicts
         // is in the residuals twice, and on simulated takes its solutions are as good as they claim.

@@ -7,20 +7,6 @@ use super::{Given, Instant, Source};
 use crate::body::Landmark;
 use Landmark as L;
 
-const LEGS: [[L; 2]; 5] = [
-    [L::LeftHip, L::RightHip],
-    [L::LeftKnee, L::RightKnee],
-    [L::LeftAnkle, L::RightAnkle],
-    [L::LeftHeel, L::RightHeel],
-    [L::LeftToe, L::RightToe],
-];
-const ARMS: [[L; 2]; 4] = [
-    [L::LeftShoulder, L::RightShoulder],
-    [L::LeftElbow, L::RightElbow],
-    [L::LeftWrist, L::RightWrist],
-    [L::LeftKnuckle, L::RightKnuckle],
-];
-
 /// By how much exchanged names must fit better, in units of a landmark's squared error.
 const CLEARLY: f64 = 8.0;
 
@@ -35,7 +21,7 @@ const OFF: f64 = 0.05;
 pub(super) fn mend(given: &Given, instants: &mut [Instant], joints: &[Joints]) -> usize {
     let mut mended = 0;
     for camera in 0..given.cameras.len() {
-        for pairs in [&LEGS[..], &ARMS[..]] {
+        for pairs in [&L::LEGS[..], &L::ARMS[..]] {
             let mut rows = rows(given, instants, joints, camera, pairs);
             rows.sort_by(|a, b| b.2.total_cmp(&a.2));
             let mut done = vec![false; instants.len()];
