@@ -16,7 +16,8 @@ use upright_studio::{
 };
 
 /// Reads a scenario and writes its clip, and beside it its truth (JSON), every landmark at every frame
-/// (CSV), what a detector gives as a take document (JSON), and each dancer's motion (BVH). Further phones write clips and landmarks of their own, numbered
+/// (CSV), what a detector gives as a take document (JSON), and each dancer's motion (BVH). Further phones
+/// write clips and landmarks of their own, numbered
 /// from 2.
 pub async fn from_file(scenario: &Path, clip: &Path) -> anyhow::Result<()> {
     let text = std::fs::read_to_string(scenario)

@@ -5,9 +5,8 @@ use std::process::ExitCode;
 
 use anyhow::{Context as _, bail};
 use clap::Args;
-use upright_core::analyse::analyse;
+use upright_core::analyse::measured;
 use upright_core::chart::Shelf;
-use upright_core::event::foot_steps;
 use upright_core::take::exchange::{self, Opened};
 use upright_core::take::{import, solve_take, table};
 use upright_core::units::Role;
@@ -53,7 +52,7 @@ pub fn run(m: &Measure) -> anyhow::Result<ExitCode> {
             eprintln!("The {role} in space: {why}");
         }
     }
-    let a = analyse(&take, Some(&solved));
+    let found = measured(&take, &solved);
     if let Some(file) = &m.joints {
         if file.extension().is_some_and(|e| e == "trc") {
             for (role, word) in [
@@ -69,22 +68,9 @@ pub fn run(m: &Measure) -> anyhow::Result<ExitCode> {
         }
     }
     if m.json {
-        let steps: Vec<_> = Role::BOTH
-            .into_iter()
-            .filter_map(|r| Some(foot_steps(solved.of(r)?, r)))
-            .flatten()
-            .map(|s| s.mark)
-            .collect();
-        let out = serde_json::json!({
-            "measures": a.measures,
-            "judged": a.judged,
-            "unseen": a.unseen,
-            "steps": steps,
-            "missing": solved.bodies.each_ref().map(|b| b.as_ref().err()),
-        });
-        println!("{}", serde_json::to_string_pretty(&out)?);
+        println!("{}", serde_json::to_string_pretty(&found)?);
     } else {
-        print!("{}", table::measures(&a.measures));
+        print!("{}", table::measures(&found.measures));
     }
     Ok(ExitCode::SUCCESS)
 }

@@ -6,10 +6,10 @@ use serde::{Deserialize, Serialize};
 use crate::body::Landmark;
 use crate::camera::propagate;
 use crate::count::TapFit;
-use crate::event::Outcome;
+use crate::event::{Outcome, foot_steps};
 use crate::fault;
 use crate::judge::{Judged, Unseen, judge};
-use crate::marks::CountSource;
+use crate::marks::{CountSource, StepMark};
 use crate::measure::{Measure, Scene, measure};
 use crate::take::{Solved, Take};
 use crate::units::{Foot, MediaTime, Role};
@@ -151,6 +151,8 @@ pub struct Analysis {
     pub count_stage: Stage,
     /// Floor measured.
     pub floor_stage: Stage,
+    /// The same on the pictures of the further angles, from the second on.
+    pub angle_floors: Vec<Stage>,
     /// Bodies marked.
     pub bodies_stage: Stage,
     /// The count.
@@ -215,6 +217,9 @@ pub fn analyse(take: &Take, solved: Option<&Solved>) -> Analysis {
         },
         count_stage: stage(&scene.grid),
         floor_stage: stage(&scene.floor),
+        angle_floors: (1..take.films.len())
+            .map(|film| stage(&take.floor(film)))
+            .collect(),
         bodies_stage: if both > 0 {
             Stage::Ready
         } else {
@@ -231,6 +236,38 @@ pub fn analyse(take: &Take, solved: Option<&Solved>) -> Analysis {
         measures,
         judged,
         unseen,
+    }
+}
+
+/// What a take document is measured for.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Measured {
+    /// All measures.
+    pub measures: Vec<Measure>,
+    /// Faults judged, what to fix first in front.
+    pub judged: Vec<Judged>,
+    /// Faults that these views cannot carry.
+    pub unseen: Vec<Unseen>,
+    /// Arrivals found from the feet, where every moment is known; not judged.
+    pub steps: Vec<StepMark>,
+    /// What is missing to solve leader and follower in space.
+    pub missing: [Option<String>; 2],
+}
+
+/// Measures a solved take.
+pub fn measured(take: &Take, solved: &Solved) -> Measured {
+    let a = analyse(take, Some(solved));
+    let steps = Role::BOTH
+        .into_iter()
+        .filter_map(|r| Some(foot_steps(solved.of(r)?, r)))
+        .flatten();
+    Measured {
+        measures: a.measures,
+        judged: a.judged,
+        unseen: a.unseen,
+        steps: steps.map(|s| s.mark).collect(),
+        missing: solved.bodies.each_ref().map(|b| b.as_ref().err().cloned()),
     }
 }
 

@@ -8,7 +8,7 @@ use crate::body::Landmark as L;
 use crate::body::solve::{Moment, Posture, value};
 use crate::measure::{Reading, Scene, read};
 use crate::take::{Solved, Take};
-use crate::units::{Estimate, Foot, MediaTime, Role, Unit, wrap_degrees};
+use crate::units::{Estimate, Foot, MediaTime, Role, Unit};
 
 /// Said where the solved body does not tell a number well enough.
 const UNSEEN: &str = "This angle cannot tell. A second phone, a quarter of the way round, can.";
@@ -107,7 +107,7 @@ const NUMBERS: &[(SpaceNumber, How)] = &[
     ),
     (
         number(
-            "head_ahead",
+            "nose_ahead",
             "Nose ahead of the shoulders",
             Unit::Metres,
             "ahead is positive",
@@ -130,15 +130,7 @@ const NUMBERS: &[(SpaceNumber, How)] = &[
             Unit::Degrees,
             "left is positive",
         ),
-        How::Both(
-            |own, partner| {
-                let (to, _) = read::toward(own, partner)?;
-                Some(wrap_degrees(
-                    read::heading(read::ahead(own)?) - read::heading(to),
-                ))
-            },
-            6.0,
-        ),
+        How::Both(read::facing_error, 6.0),
     ),
     (
         number(

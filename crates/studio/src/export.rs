@@ -4,6 +4,7 @@ use std::fmt::Write as _;
 
 use nalgebra::{Matrix3, Point3, Rotation3, Vector3};
 use upright_core::body::Landmark;
+use upright_core::take::table::word;
 use upright_core::units::{MediaTime, Role};
 
 use crate::body::Body;
@@ -67,14 +68,6 @@ pub fn detection_table(detected: &[Detected]) -> String {
         }
     }
     out
-}
-
-/// As it stands in exchanged documents.
-fn word(v: &impl serde::Serialize) -> String {
-    serde_json::to_value(v)
-        .ok()
-        .and_then(|v| v.as_str().map(str::to_owned))
-        .unwrap_or_default()
 }
 
 /// A joint of the skeleton: where it is, its name, and what hangs on it.

@@ -11,8 +11,8 @@ use upright_core::event::{FootStep, foot_steps};
 use upright_core::marks::{FloorReference, MarkCommand, Marks};
 use upright_core::measure::CoupleBody;
 use upright_core::take::{Film, Solved, Take, solve_take};
-use upright_core::units::{MediaTime, Role};
-use upright_studio::{Detector, Performance, Phone, Scenario, detect, track};
+use upright_core::units::{Foot, MediaTime, Role};
+use upright_studio::{Detector, Hand, Performance, Phone, Scenario, detect, marks, track};
 
 fn dance(chart: &str, seed: u64) -> Performance {
     Performance::new(&Scenario {
@@ -235,4 +235,78 @@ fn known_bodies_tell_their_steps() {
         assert!(extra <= 1, "{role:?}: {extra} steps nobody made");
         assert!(off[off.len() / 2] < 0.05, "{role:?}: {off:?}");
     }
+}
+
+#[test]
+fn marks_on_a_second_angle_tell_what_one_cannot() {
+    let second = Phone {
+        bearing: 80.0,
+        clock: 0.3,
+        ..Phone::default()
+    };
+    let p = Performance::new(&Scenario {
+        repetitions: 2,
+        phones: vec![Phone::default(), second],
+        ..Scenario::default()
+    })
+    .unwrap();
+    let mut m = Marks::default();
+    let mut films = Vec::new();
+    for phone in 0..2 {
+        for command in marks(&p, phone, &p.frame_times(phone), &Hand::exact()) {
+            let pictured = matches!(
+                command,
+                MarkCommand::SizeFloor { .. }
+                    | MarkCommand::MarkFloor { .. }
+                    | MarkCommand::PlaceAll { .. }
+            );
+            match phone {
+                0 => command.apply(&mut m).unwrap(),
+                _ if pictured => MarkCommand::OnAngle {
+                    angle: 2,
+                    mark: Box::new(command),
+                }
+                .apply(&mut m)
+                .unwrap(),
+                _ => {}
+            }
+        }
+        let mut film = Film::new(p.phone(phone).picture());
+        film.offset = p.phone(0).shown(p.phone(phone).danced(0.0));
+        films.push(film);
+    }
+    // The worst elbow's standard error, degrees, over the leader's marked counts.
+    let worst = |films: &[Film]| {
+        let s = solved(&p, &m, films, None);
+        let b = s.of(Role::Leader).unwrap();
+        let sigmas = (0..b.at.len()).map(|t| b.elbow(t, Foot::Left).unwrap().sigma);
+        sigmas.fold(0.0, f64::max)
+    };
+    let (one, two) = (worst(&films[..1]), worst(&films));
+    assert!(one > 12.0 && two < 5.0, "{one} with one, {two} with two");
+    // Another size of the reference is another size in every picture.
+    let size = MarkCommand::SizeFloor {
+        length: 2.0 * p.scenario().reference[0],
+        width: 2.0 * p.scenario().reference[1],
+        view: None,
+    };
+    let far = |m: &Marks| {
+        let take = Take {
+            marks: m,
+            couple: CoupleBody {
+                heights: p.scenario().heights,
+                frame_limit: None,
+            },
+            films: &films,
+            shelf: &Shelf::default(),
+        };
+        take.floor(1).unwrap().camera.position.coords.norm()
+    };
+    let before = far(&m);
+    size.apply(&mut m).unwrap();
+    assert!(
+        (far(&m) / before - 2.0).abs() < 0.05,
+        "{before} {}",
+        far(&m)
+    );
 }

@@ -6,7 +6,7 @@ use nalgebra::Point2;
 use crate::body::Landmark;
 use crate::body::solve::Bodies;
 use crate::marks::StepMark;
-use crate::units::{Foot, MediaTime, Role};
+use crate::units::{Estimate, Foot, MediaTime, Role};
 
 /// Faster than this a part of the foot is on its way, and slower it has come, metres a second.
 const MOVES: f64 = 0.32;
@@ -22,8 +22,8 @@ const LEAST_FIT: f64 = 0.08;
 /// Longest way of one step, seconds.
 const MOST_AIR: f64 = 1.2;
 
-/// Standard error of a fitted arrival, and of one known only from when the foot rests, seconds. Found on
-/// simulated takes.
+/// Standard error of a fitted arrival, seconds, as found on simulated takes, and of one known only from when
+/// the foot rests, which is taken to be larger.
 const FITTED: f64 = 0.05;
 const RESTED: f64 = 0.07;
 
@@ -39,7 +39,7 @@ pub struct FootStep {
     /// Middle of the foot where it left and where it came to, metres.
     pub way: [Point2<f64>; 2],
     /// Greatest height of the foot's lowest part on the way, metres.
-    pub lift: f64,
+    pub lift: Estimate,
     /// Whether the heel stands before the ball; unknown when both come at once.
     pub heel_first: Option<bool>,
 }
@@ -131,6 +131,15 @@ fn steps_of(bodies: &Bodies, role: Role, foot: Foot) -> Vec<FootStep> {
             Some((leaves, arrives)) => (leaves, arrives, FITTED),
             None => (left, 0.5 * (came + bodies.at[to - 1]), RESTED),
         };
+        let top = (from..=to).max_by(|a, b| lowest(*a).total_cmp(&lowest(*b)));
+        let Some(lift) = top.and_then(|t| {
+            bodies.value(t, |p| {
+                let [heel, toe] = parts.map(|l| p.joint(l).z);
+                Some(heel.min(toe))
+            })
+        }) else {
+            continue;
+        };
         let toe_down = parts.map(|l| bodies.joint(to - 1, l).z);
         let early = toe_down[0] - toe_down[1];
         out.push(FootStep {
@@ -143,7 +152,7 @@ fn steps_of(bodies: &Bodies, role: Role, foot: Foot) -> Vec<FootStep> {
             sigma,
             leaves,
             way: places,
-            lift: (from..=to).map(lowest).fold(0.0, f64::max),
+            lift,
             heel_first: (early.abs() > 0.03).then_some(early < 0.0),
         });
     }

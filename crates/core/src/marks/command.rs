@@ -430,3 +430,67 @@ fn pose_at(marks: &mut Marks, role: Role, at: MediaTime) -> Result<&mut Pose, Ma
     }
     Ok(&mut marks.poses[i])
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn on(angle: u8, mark: MarkCommand) -> MarkCommand {
+        MarkCommand::OnAngle {
+            angle,
+            mark: Box::new(mark),
+        }
+    }
+
+    const CORNER: MarkCommand = MarkCommand::MarkFloor {
+        point: 1,
+        pixel: Some([400.0, 500.0]),
+    };
+
+    #[test]
+    fn another_angle_has_marks_of_its_own_on_the_same_reference() {
+        let mut m = Marks::default();
+        assert_eq!(on(2, CORNER).apply(&mut m), Err(MarkError::NoReference));
+        let size = MarkCommand::SizeFloor {
+            length: 2.4,
+            width: 1.2,
+            view: Some(70.0),
+        };
+        size.apply(&mut m).unwrap();
+        on(2, CORNER).apply(&mut m).unwrap();
+        let place = MarkCommand::Place {
+            role: Role::Leader,
+            at: MediaTime(40_000),
+            landmark: Landmark::Nose,
+            pixel: [300.0, 100.0],
+        };
+        on(2, place).apply(&mut m).unwrap();
+        let there = &m.angles[&2];
+        let floor = there.floor.as_ref().unwrap();
+        assert_eq!((floor.length, floor.width, floor.view), (2.4, 1.2, None));
+        assert_eq!(floor.points[1], Some([400.0, 500.0]));
+        assert_eq!(there.poses[0].points[&Landmark::Nose], [300.0, 100.0]);
+        assert!(m.poses.is_empty() && m.floor.unwrap().points == [None; 8]);
+    }
+
+    #[test]
+    fn what_belongs_to_the_take_is_not_marked_on_an_angle() {
+        let mut m = Marks::default();
+        let step = MarkCommand::MarkStep {
+            role: Role::Leader,
+            foot: Foot::Left,
+            at: MediaTime(0),
+            weight: true,
+        };
+        for (command, words) in [
+            (on(2, step), "Only floor points and joints"),
+            (on(2, on(3, CORNER)), "Only floor points and joints"),
+            (on(1, CORNER), "between 2 and 4"),
+            (on(5, CORNER), "between 2 and 4"),
+        ] {
+            let said = command.apply(&mut m).unwrap_err().to_string();
+            assert!(said.contains(words), "{said}");
+        }
+        assert_eq!(m, Marks::default());
+    }
+}

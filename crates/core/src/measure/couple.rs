@@ -11,6 +11,13 @@ use Landmark as L;
 
 const NEEDS: &[Need] = &[Need::Count, Need::Floor, Need::Space];
 
+/// Counts at which the chart has the partners face each other in an open hold, not coming together.
+fn faces(scene: &super::Scene, count: usize) -> bool {
+    scene.chart.as_ref().is_some_and(|(c, _)| {
+        c.layout().positions.get(count) == Some(&Position::OpenFacing) && !c.together(count)
+    })
+}
+
 pub(super) const FACING_ERROR: Spec = Spec {
     id: "facing_error",
     name: "Turned away from the partner",
@@ -20,19 +27,12 @@ pub(super) const FACING_ERROR: Spec = Spec {
     source: "direction of shoulders and hips minus the direction to the partner's hips",
     compute: |scene, out| {
         for at in counts(scene) {
-            let facing = scene.chart.as_ref().is_some_and(|(c, _)| {
-                c.layout().positions.get(at.count) == Some(&Position::OpenFacing)
-                    && !c.together(at.count)
-            });
-            if !facing {
+            if !faces(scene, at.count) {
                 continue;
             }
-            let e = at.both().and_then(|(a, b)| {
-                value(&[&a, &b], |p| {
-                    let (to, _) = read::toward(p[0], p[1])?;
-                    Some(wrap_degrees(read::yaw(p[0])? - read::heading(to)))
-                })
-            });
+            let e = at
+                .both()
+                .and_then(|(a, b)| value(&[&a, &b], |p| read::facing_error(p[0], p[1])));
             if let Some(e) = e {
                 out.push(at.measure("facing_error", reading(e, 6.0)));
             }
@@ -145,12 +145,8 @@ pub(super) const CROWDED: Spec = Spec {
     source: "nearest of the joined arm's elbow and wrist, along the line between the partners, from the partner's shoulders",
     compute: |scene, out| {
         for at in counts(scene) {
-            let open = scene.chart.as_ref().is_some_and(|(c, _)| {
-                c.layout().positions.get(at.count) == Some(&Position::OpenFacing)
-                    && !c.together(at.count)
-            });
             let arms = at.joined();
-            let Some((a, b)) = at.both().filter(|_| open) else {
+            let Some((a, b)) = at.both().filter(|_| faces(scene, at.count)) else {
                 continue;
             };
             let of = |side: Foot| {

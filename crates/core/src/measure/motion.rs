@@ -101,7 +101,7 @@ pub(super) const SMOOTH: Spec = Spec {
     unit: Unit::Ratio,
     sign: "nearer to zero is smoother",
     needs: NEEDS,
-    source: "spectral arc length of the hips' speed over the repetition; its standard error from the two halves of the instants",
+    source: "spectral arc length of the hips' speed over the repetition; its standard error from the same half a sample later, 0.05 at least",
     compute: |scene, out| {
         for role in Role::BOTH {
             let Some(bodies) = scene.bodies(role) else {
@@ -154,7 +154,7 @@ pub(super) const ENERGY: Spec = Spec {
                 continue;
             }
             let n = n as f64;
-            // A speed's own error is about 5 cm/s; means of n of them, half of which are independent.
+            // A speed's own error is taken to be 5 cm/s; means of n of them, half of which are independent.
             let off = 0.05 * (2.0 / n).sqrt();
             for (role, own, partner) in [(Role::Leader, a, b), (Role::Follower, b, a)] {
                 let ratio = own / partner;
@@ -234,7 +234,7 @@ fn shift(a: &[f64], b: &[f64]) -> Option<(f64, f64)> {
     } else {
         0.0
     };
-    // A flat peak places the shift badly: σ² ≈ (1 − r²) / (n · −r″), Bartlett's formula for a peak's place.
+    // A flat peak places the shift badly: to first order σ² = (1 − r²) / (n · −r″).
     let sigma = 0.04 * ((1.0 - row[k] * row[k]).max(1e-3) / (n as f64 * -bend.min(-1e-4))).sqrt();
     Some((k as f64 - MOST as f64 + off, sigma.max(0.01)))
 }
@@ -278,7 +278,7 @@ pub(super) const LIFT: Spec = Spec {
             };
             let when = scene.slots[at.slot].at.secs();
             if let Some(s) = arriving(&all, at.role, row.foot, when) {
-                let e = Estimate::new(s.lift - usual, 0.012);
+                let e = Estimate::new(s.lift.value - usual, s.lift.sigma);
                 out.push(at.measure("foot_lift", reading(e, 0.03)));
             }
         }

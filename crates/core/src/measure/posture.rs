@@ -3,8 +3,9 @@
 use super::body::{counts, extreme, own, reading};
 use super::read;
 use super::{Measure, Need, Scene, Spec};
-use crate::body::solve::Moment;
-use crate::units::{Estimate, Foot, Unit};
+use crate::body::solve::{Moment, Posture};
+use crate::chart::ChartRow;
+use crate::units::{Estimate, Foot, Unit, wrap_degrees};
 
 const NEEDS: &[Need] = &[Need::Count, Need::Floor, Need::Space];
 
@@ -193,6 +194,24 @@ pub(super) const WRIST: Spec = Spec {
     },
 };
 
+/// One reading for the foot that arrives and takes the weight, on the rows that are wanted.
+fn arriving(
+    scene: &Scene,
+    out: &mut Vec<Measure>,
+    (id, most): (&str, f64),
+    wanted: impl Fn(&ChartRow) -> bool,
+    f: impl Fn(Posture, Foot) -> Option<f64>,
+) {
+    for at in counts(scene) {
+        let Some(row) = at.row().filter(|r| r.action.takes_weight() && wanted(r)) else {
+            continue;
+        };
+        if let Some(e) = at.body().and_then(|b| b.value(|p| f(p, row.foot))) {
+            out.push(at.measure(id, reading(e, most)));
+        }
+    }
+}
+
 pub(super) const KNEE: Spec = Spec {
     id: "knee_arrival",
     name: "Knee on arrival",
@@ -201,17 +220,13 @@ pub(super) const KNEE: Spec = Spec {
     needs: NEEDS,
     source: "bend hip–knee–ankle of the leg that arrives and takes the weight",
     compute: |scene, out| {
-        for at in counts(scene) {
-            let Some(row) = at.row().filter(|r| r.action.takes_weight()) else {
-                continue;
-            };
-            if let Some(e) = at
-                .body()
-                .and_then(|b| b.value(|p| Some(read::knee(p, row.foot))))
-            {
-                out.push(at.measure("knee_arrival", reading(e, 8.0)));
-            }
-        }
+        arriving(
+            scene,
+            out,
+            ("knee_arrival", 8.0),
+            |_| true,
+            |p, foot| Some(read::knee(p, foot)),
+        );
     },
 };
 
@@ -222,19 +237,7 @@ pub(super) const TURNOUT: Spec = Spec {
     sign: "toes out is positive",
     needs: NEEDS,
     source: "direction of the arriving foot against the front of the hips",
-    compute: |scene, out| {
-        for at in counts(scene) {
-            let Some(row) = at.row().filter(|r| r.action.takes_weight()) else {
-                continue;
-            };
-            if let Some(e) = at
-                .body()
-                .and_then(|b| b.value(|p| read::turnout(p, row.foot)))
-            {
-                out.push(at.measure("turnout", reading(e, 8.0)));
-            }
-        }
-    },
+    compute: |scene, out| arriving(scene, out, ("turnout", 8.0), |_| true, read::turnout),
 };
 
 pub(super) const UNDER_HIP: Spec = Spec {
@@ -245,20 +248,34 @@ pub(super) const UNDER_HIP: Spec = Spec {
     needs: NEEDS,
     source: "middle of the arriving foot from the hip of its side, along the floor",
     compute: |scene, out| {
-        for at in counts(scene) {
-            let Some(row) = at.row().filter(|r| r.action.takes_weight() && r.turn != 0) else {
-                continue;
-            };
-            let e = at.body().and_then(|b| {
-                b.value(|p| {
-                    let [hip, ..] = read::leg(row.foot);
-                    Some((read::foot(p, row.foot) - p.joint(hip)).xy().norm())
-                })
-            });
-            if let Some(e) = e {
-                out.push(at.measure("under_hip", reading(e, 0.05)));
-            }
-        }
+        arriving(
+            scene,
+            out,
+            ("under_hip", 0.05),
+            |r| r.turn != 0,
+            |p, foot| {
+                let [hip, ..] = read::leg(foot);
+                Some((read::foot(p, foot) - p.joint(hip)).xy().norm())
+            },
+        );
+    },
+};
+
+pub(super) const FEET_AGAINST_BODY: Spec = Spec {
+    id: "feet_against_body",
+    name: "Feet turned further than the body",
+    unit: Unit::Degrees,
+    sign: "the size, on steps with a turn",
+    needs: NEEDS,
+    source: "direction of the arriving foot minus that of shoulders and hips",
+    compute: |scene, out| {
+        arriving(
+            scene,
+            out,
+            ("feet_against_body", 8.0),
+            |r| r.turn != 0,
+            |p, foot| Some(wrap_degrees(read::foot_yaw(p, foot)? - read::yaw(p)?).abs()),
+        );
     },
 };
 

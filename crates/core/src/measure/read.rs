@@ -141,6 +141,12 @@ pub(crate) fn toward(own: Posture, partner: Posture) -> Option<(Vector3<f64>, f6
     (far > 0.05).then(|| (to / far, far))
 }
 
+/// How far a dancer is turned away from the partner, degrees to the left.
+pub(crate) fn facing_error(own: Posture, partner: Posture) -> Option<f64> {
+    let (to, _) = toward(own, partner)?;
+    Some(wrap_degrees(yaw(own)? - heading(to)))
+}
+
 /// Distance of a point from a segment, metres.
 pub(crate) fn from_segment(p: Vector3<f64>, a: Vector3<f64>, b: Vector3<f64>) -> f64 {
     let along = b - a;

@@ -251,25 +251,3 @@ pub(super) const CENTRE: Spec = Spec {
         }
     },
 };
-
-pub(super) const FOOT_TORSO: Spec = Spec {
-    id: "feet_against_body",
-    name: "Feet turned further than the body",
-    unit: Unit::Degrees,
-    sign: "the size, on steps with a turn",
-    needs: NEEDS,
-    source: "direction of the arriving foot minus that of shoulders and hips",
-    compute: |scene, out| {
-        for at in counts(scene) {
-            let Some(row) = at.row().filter(|r| r.turn != 0 && r.action.takes_weight()) else {
-                continue;
-            };
-            let e = at.body().and_then(|b| {
-                b.value(|p| Some(wrap_degrees(read::foot_yaw(p, row.foot)? - read::yaw(p)?).abs()))
-            });
-            if let Some(e) = e {
-                out.push(at.measure("feet_against_body", reading(e, 8.0)));
-            }
-        }
-    },
-};

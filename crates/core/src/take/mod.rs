@@ -93,6 +93,13 @@ impl Take<'_> {
                 "Mark all four corners of the floor reference.",
             ));
         }
+        // The reference is one and the same in every picture: its size is what the first angle says.
+        let size = self.marks.floor.as_ref().unwrap_or(floor);
+        let floor = &FloorReference {
+            length: size.length,
+            width: size.width,
+            ..floor.clone()
+        };
         let picture = self.films.get(film).map_or([1280.0, 720.0], |f| f.picture);
         calibrate(&floor.marked(), picture, floor.view)
             .map_err(|e| SceneError::Refused(e.to_string()))

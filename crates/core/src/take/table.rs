@@ -8,8 +8,8 @@ use crate::body::Landmark;
 use crate::measure::{Measure, Reading, spec};
 use crate::units::{Role, Unit};
 
-/// As it stands in exchanged documents.
-pub(crate) fn word(v: &impl serde::Serialize) -> String {
+/// A role, landmark or unit as it stands in exchanged documents.
+pub fn word(v: &impl serde::Serialize) -> String {
     serde_json::to_value(v)
         .ok()
         .and_then(|v| v.as_str().map(str::to_owned))

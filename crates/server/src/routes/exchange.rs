@@ -4,12 +4,8 @@ use axum::extract::State;
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse as _, Response};
 use serde::{Deserialize, Serialize};
-use upright_core::analyse::analyse;
+use upright_core::analyse::{Measured, measured};
 use upright_core::chart::Shelf;
-use upright_core::event::foot_steps;
-use upright_core::judge::{Judged, Unseen};
-use upright_core::marks::StepMark;
-use upright_core::measure::Measure;
 use upright_core::take::exchange::{self, TakeError};
 use upright_core::take::{import, solve_take, table};
 use upright_core::units::{MediaTime, Role};
@@ -134,6 +130,8 @@ pub struct BroughtView {
     landmarks: [usize; 2],
     /// Frames in which the dancers' names were exchanged and put right.
     exchanged: usize,
+    /// Moments at which a dancer's left and right legs or arms were exchanged and put right.
+    sides: usize,
 }
 
 /// Brings landmarks that another program has found in an angle's clip: a table (CSV) or key points (JSON). They
@@ -167,6 +165,7 @@ pub async fn bring_landmarks(
         frames: 0,
         landmarks: [0; 2],
         exchanged: 0,
+        sides: 0,
     };
     let mut last = None;
     for s in &track {
@@ -180,6 +179,7 @@ pub async fn bring_landmarks(
         .await?;
     let solved = review::bodies(&app, coach.studio, id).await?;
     view.exchanged = solved.mended.iter().sum();
+    view.sides = solved.bodies.iter().flatten().map(|b| b.exchanged).sum();
     review::renew(&app, coach.studio, id).await?;
     Ok(Json(view))
 }
@@ -205,44 +205,16 @@ pub async fn drop_landmarks(
     Ok(StatusCode::NO_CONTENT)
 }
 
-/// What follows from a take document.
-#[derive(Debug, Serialize, utoipa::ToSchema)]
-pub struct MeasuredView {
-    /// All measures.
-    measures: Vec<Measure>,
-    /// Faults judged, what to fix first in front.
-    judged: Vec<Judged>,
-    /// Faults that these views cannot carry.
-    unseen: Vec<Unseen>,
-    /// Arrivals found from the feet, where every moment is known.
-    steps: Vec<StepMark>,
-    /// What is missing to solve leader and follower in space.
-    missing: [Option<String>; 2],
-}
-
 /// Measures a take document. Nothing of it is kept.
 #[utoipa::path(post, operation_id = "exchange_measure", path = "/api/measure",
-    request_body(content = String, content_type = "application/json"), responses((status = 200, body = MeasuredView),
+    request_body(content = String, content_type = "application/json"), responses((status = 200, body = Measured),
     (status = 413, body = Problem), (status = 422, body = Problem)))]
-pub async fn measure_document(_: Coach, text: String) -> Result<Json<MeasuredView>, Problem> {
-    let view = review::apart(move || {
+pub async fn measure_document(_: Coach, text: String) -> Result<Json<Measured>, Problem> {
+    let found = review::apart(move || {
         let opened = exchange::read(&text)?.open(Shelf::default())?;
-        let solved = solve_take(&opened.take(), None);
-        let a = analyse(&opened.take(), Some(&solved));
-        let steps = Role::BOTH
-            .into_iter()
-            .filter_map(|r| Some(foot_steps(solved.of(r)?, r)))
-            .flatten()
-            .map(|s| s.mark)
-            .collect();
-        Ok::<_, TakeError>(MeasuredView {
-            measures: a.measures,
-            judged: a.judged,
-            unseen: a.unseen,
-            steps,
-            missing: solved.bodies.map(Result::err),
-        })
+        let take = opened.take();
+        Ok::<_, TakeError>(measured(&take, &solve_take(&take, None)))
     })
     .await??;
-    Ok(Json(view))
+    Ok(Json(found))
 }
