@@ -47,6 +47,7 @@ const sided: Record<string, [string, string]> = {
   shoulder_tilt: ['left up', 'right up'],
   hips_behind: ['behind', 'ahead'],
   head_ahead: ['ahead', 'behind'],
+  nose_ahead: ['ahead', 'behind'],
   twist: ['left', 'right'],
   facing_error: ['left', 'right'],
   elbow_drop_left: ['below', 'above'],

@@ -736,6 +736,8 @@ export interface components {
       | 'down_right';
     /** @description Everything known about a take. */
     Analysis: {
+      /** @description The same on the pictures of the further angles, from the second on. */
+      angle_floors: components['schemas']['Stage'][];
       /** @description Bodies marked. */
       bodies_stage: components['schemas']['Stage'];
       /** @description Figure named. */
@@ -840,6 +842,8 @@ export interface components {
       frames: number;
       /** @description Landmarks of leader and follower. */
       landmarks: number[];
+      /** @description Moments at which a dancer's left and right legs or arms were exchanged and put right. */
+      sides: number;
     };
     /** @description The catalogue with the measures it judges by. */
     CatalogueView: {
@@ -2093,15 +2097,15 @@ export interface components {
       /** @description Unit. */
       unit: components['schemas']['Unit'];
     };
-    /** @description What follows from a take document. */
-    MeasuredView: {
+    /** @description What a take document is measured for. */
+    Measured: {
       /** @description Faults judged, what to fix first in front. */
       judged: components['schemas']['Judged'][];
       /** @description All measures. */
       measures: components['schemas']['Measure'][];
       /** @description What is missing to solve leader and follower in space. */
       missing: (string | null)[];
-      /** @description Arrivals found from the feet, where every moment is known. */
+      /** @description Arrivals found from the feet, where every moment is known; not judged. */
       steps: components['schemas']['StepMark'][];
       /** @description Faults that these views cannot carry. */
       unseen: components['schemas']['Unseen'][];
@@ -3854,7 +3858,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['MeasuredView'];
+          'application/json': components['schemas']['Measured'];
         };
       };
       413: {

@@ -199,9 +199,7 @@ export function WhichAngle({
   return (
     <Box sx={{ display: 'flex', alignItems: 'center', gap: 1 }}>
       <Typography variant="body2" id="which-angle" sx={{ flex: 1 }}>
-        {chosen === 1
-          ? 'Marking on the first angle.'
-          : `Marking on angle ${chosen}. The floor’s points keep the numbers they have in the first.`}
+        {chosen === 1 ? 'Marking on the first angle.' : `Marking on angle ${chosen}.`}
       </Typography>
       <ToggleButtonGroup
         size="small"

@@ -393,7 +393,7 @@ export function Bench({
         }}
       >
         <Box sx={{ display: 'flex', gap: 1, minHeight: 0 }}>
-          <Box sx={{ flex: 3, minWidth: 0 }}>
+          <Box sx={{ flex: further && canMark ? 2 : 3, minWidth: 0 }}>
             <Stage
               take={take.id}
               clip={clip}
@@ -413,7 +413,16 @@ export function Bench({
             />
           </Box>
           {view.further.length > 0 && (
-            <Box sx={{ flex: 2, minWidth: 0, display: 'flex', flexDirection: 'column', gap: 1 }}>
+            <Box
+              sx={{
+                // The picture that is marked is the larger one.
+                flex: further && canMark ? 3 : 2,
+                minWidth: 0,
+                display: 'flex',
+                flexDirection: 'column',
+                gap: 1,
+              }}
+            >
               {view.further.map((c) => (
                 <Angle
                   key={c.angle}
@@ -451,7 +460,15 @@ export function Bench({
               choose={(angle) => set({ angle, corner: 0, landmark: 0 })}
             />
           )}
-          {mode === 'floor' && <FloorPanel marks={marks} analysis={analysis} send={send} />}
+          {mode === 'floor' && (
+            <FloorPanel
+              floor={pictured.floor}
+              analysis={analysis}
+              angle={further?.angle ?? 1}
+              size={(entry) => send(entry)}
+              mark={mark}
+            />
+          )}
           {mode === 'bodies' && (
             <BodiesPanel pose={poseHere} copy={copy} arrive={arrive} clear={takeAway} />
           )}

@@ -120,7 +120,10 @@ function Landmarks({
         <Typography variant="body2" role="status" color="text.secondary">
           {brought.frames} frames brought
           {brought.exchanged > 0
-            ? `; in ${brought.exchanged} the dancers’ names were exchanged and put right.`
+            ? `; in ${brought.exchanged} the dancers’ names were exchanged and put right`
+            : ''}
+          {brought.sides > 0
+            ? `; left and right were exchanged and put right at ${brought.sides} moments.`
             : '.'}
         </Typography>
       )}

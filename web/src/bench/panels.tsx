@@ -160,35 +160,46 @@ export function CountPanel({
 
 /** Size of the floor reference and its marked points. */
 export function FloorPanel({
-  marks,
+  floor,
   analysis,
-  send,
+  angle,
+  size,
+  mark,
 }: {
-  marks: Marks;
+  /** As it is marked on the picture in hand. */
+  floor: Marks['floor'];
   analysis: Analysis;
-  send: Send;
+  /** Whose picture that is. */
+  angle: number;
+  size: (entry: Schemas['MarkCommand']) => void;
+  mark: (entry: Schemas['MarkCommand']) => void;
 }) {
   const { corner, set } = useBenchState();
-  const floor = marks.floor;
   const [length, setLength] = useState(String(floor?.length ?? 2));
   const [width, setWidth] = useState(String(floor?.width ?? 1));
   const [view, setView] = useState(floor?.view == null ? '' : String(floor.view));
   const submit = (e: FormEvent) => {
     e.preventDefault();
-    send({
+    size({
       do: 'size_floor',
       length: Number(length),
       width: Number(width),
       view: view ? Number(view) : null,
     });
   };
-  const found = analysis.floor;
+  const first = angle === 1;
+  const found = first ? analysis.floor : null;
+  const stage = first ? analysis.floor_stage : analysis.angle_floors[angle - 2];
   return (
     <Panel
-      title="Floor"
+      title={first ? 'Floor' : `Floor, angle ${angle}`}
       note={found ? `± ${quantity(found.sigma, 'metres')} on the floor` : undefined}
     >
-      <Box component="form" onSubmit={submit} sx={{ display: 'flex', gap: 1, mt: 1 }}>
+      <Box
+        component="form"
+        onSubmit={submit}
+        sx={{ display: first ? 'flex' : 'none', gap: 1, mt: 1 }}
+      >
         <TextField
           label="Length, m"
           type="number"
@@ -217,8 +228,9 @@ export function FloorPanel({
         </Button>
       </Box>
       <Typography variant="caption" color="text.secondary">
-        Length runs along the slot. Edge middles are not needed but make it more exact. The lens’s
-        view only where you know it.
+        {first
+          ? 'Length runs along the slot. Edge middles are not needed but make it more exact. The lens’s view only where you know it.'
+          : 'Each point is the one that has this name in the first angle, wherever it lies in this picture.'}
       </Typography>
       <List
         component="div"
@@ -242,11 +254,11 @@ export function FloorPanel({
         ))}
       </List>
       {floor?.points[corner] && (
-        <Button onClick={() => send({ do: 'mark_floor', point: corner, pixel: null })}>
+        <Button onClick={() => mark({ do: 'mark_floor', point: corner, pixel: null })}>
           Take “{corners[corner]}” away
         </Button>
       )}
-      <Refusal stage={analysis.floor_stage} />
+      {stage && <Refusal stage={stage} />}
       {found && (
         <Typography variant="body2" sx={{ mt: 0.5 }}>
           The marks miss the reference by {found.residual.toFixed(1)} pixels. Phone{' '}
