@@ -5,6 +5,9 @@ import { ChartPage } from './charts/ChartPage';
 import { ChartsPage } from './charts/ChartsPage';
 import { PeoplePage } from './people/PeoplePage';
 import { PersonPage } from './people/PersonPage';
+import { AgreementPage } from './faults/AgreementPage';
+import { FaultsPage } from './faults/FaultsPage';
+import { LogPage } from './faults/LogPage';
 import { ProgressPage } from './progress/ProgressPage';
 import { RoutineDesk } from './routines/RoutineDesk';
 import { RoutineSheet } from './routines/RoutineSheet';
@@ -33,6 +36,9 @@ const router = createBrowserRouter([
       { path: 'takes/:id', element: <BenchPage /> },
       { path: 'progress', element: <ProgressPage /> },
       { path: 'progress/:id', element: <ProgressPage /> },
+      { path: 'faults', element: <FaultsPage /> },
+      { path: 'faults/log', element: <LogPage /> },
+      { path: 'faults/agreement', element: <AgreementPage /> },
       { path: 'charts', element: <ChartsPage /> },
       { path: 'charts/new', lazy: { Component: async () => (await editor()).NewChart } },
       { path: 'charts/figure/:id', element: <ChartPage /> },

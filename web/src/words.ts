@@ -16,6 +16,11 @@ const shown: Record<Unit, { times: number; sign: string; fine: boolean }> = {
   share: { times: 100, sign: ' %', fine: false },
 };
 
+/** How a unit is shown: the factor and the sign. */
+export function unitScale(unit: Unit) {
+  return shown[unit];
+}
+
 function figure(value: number, unit: Unit) {
   const v = value * shown[unit].times;
   const text = (shown[unit].fine && Math.abs(v) < 9.95 ? tenth : whole).format(v);
@@ -158,6 +163,15 @@ export function eighths(n: number) {
 
 export function plural(n: number, one: string, many = `${one}s`) {
   return `${n} ${n === 1 ? one : many}`;
+}
+
+/** What was logged of a fault: a measure, or how much of it the coach saw. */
+export function logged(
+  c: { value: number; sigma: number; unit: string },
+  measure: string | null | undefined,
+) {
+  if (c.unit === 'grade') return `seen by eye, ${c.value} of 4`;
+  return reading(measure ?? '', { value: c.value, sigma: c.sigma }, c.unit as Unit);
 }
 
 /** A band in words. */

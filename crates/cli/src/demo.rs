@@ -394,7 +394,7 @@ impl Desk<'_> {
         .map_err(said)
         .with_context(|| format!("{fault} in the take of {day}"))?;
         let newest = store
-            .corrections(self.studio, None, None)
+            .corrections(self.studio, None)
             .await?
             .into_iter()
             .find(|c| c.take_id == review.take.id && c.fault == fault);

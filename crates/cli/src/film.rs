@@ -4,6 +4,7 @@ use std::path::Path;
 
 use anyhow::Context as _;
 use upright_core::chart::Shelf;
+use upright_core::fault::Rules;
 use upright_core::marks::{AngleMarks, MarkCommand, Marks};
 use upright_core::measure::CoupleBody;
 use upright_core::take::exchange::Document;
@@ -100,5 +101,6 @@ fn document(performance: &Performance, angles: Vec<Marks>, films: &[Film]) -> Do
         },
         films,
         shelf: &Shelf::default(),
+        rules: Rules::usual(),
     })
 }

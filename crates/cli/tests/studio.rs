@@ -5,6 +5,7 @@ use std::process::Command;
 
 use upright_core::analyse::analyse;
 use upright_core::chart::Shelf;
+use upright_core::fault::Rules;
 use upright_core::marks::Marks;
 use upright_core::measure::CoupleBody;
 use upright_core::take::{Film, Take};
@@ -91,6 +92,7 @@ async fn a_rendered_clip_and_its_truth_file_agree() {
         couple,
         films: &[Film::new([640.0, 360.0])],
         shelf: &Shelf::default(),
+        rules: Rules::usual(),
     };
     let a = analyse(&take, None);
     assert!(a.footprints.len() >= 32);

@@ -7,6 +7,7 @@ use upright_core::body::Landmark;
 use upright_core::camera::Camera;
 use upright_core::chart::{Shelf, Stride, chart, floor_path, start_stance};
 use upright_core::count::{CountGrid, CountPattern};
+use upright_core::fault::Rules;
 use upright_core::marks::{CountSource, MarkCommand, Marks, StepMark};
 use upright_core::measure::CoupleBody;
 use upright_core::take::{Film, Take};
@@ -111,6 +112,7 @@ fn street(c: &mut Criterion) {
                 couple,
                 films: &films,
                 shelf: &shelf,
+                rules: Rules::usual(),
             };
             b.iter(|| analyse(&take, None));
         });

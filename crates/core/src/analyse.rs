@@ -7,8 +7,8 @@ use crate::body::Landmark;
 use crate::camera::propagate;
 use crate::count::TapFit;
 use crate::event::{Outcome, foot_steps};
-use crate::fault;
-use crate::judge::{Judged, Unseen, judge};
+use crate::fault::Circumstances;
+use crate::judge::{Case, Judged, Unseen, judge};
 use crate::marks::{CountSource, StepMark};
 use crate::measure::{Measure, Scene, measure};
 use crate::take::{Solved, Take};
@@ -194,7 +194,15 @@ pub fn analyse(take: &Take, solved: Option<&Solved>) -> Analysis {
     let (judged, unseen) = scene
         .chart
         .as_ref()
-        .map(|(chart, _)| judge(fault::catalogue(), chart, &measures))
+        .map(|(chart, _)| {
+            let tempo = scene.grid.as_ref().ok().map(|g| 60.0 / g.period_at(0.0));
+            judge(&Case {
+                rules: take.rules,
+                chart,
+                here: Circumstances::of(&chart.dance, tempo, take.couple.heights),
+                measures: &measures,
+            })
+        })
         .unwrap_or_default();
     let both = (0..scene.slots.len())
         .filter(|i| {

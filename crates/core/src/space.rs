@@ -285,6 +285,7 @@ mod tests {
             couple,
             films: &[Film::new([1280.0, 720.0])],
             shelf: &Shelf::default(),
+            rules: crate::fault::Rules::usual(),
         };
         let s = space(&take, &solve_take(&take, None));
         assert!(s.bodies.is_empty());

@@ -85,6 +85,14 @@ impl Role {
             Self::Follower => Self::Leader,
         }
     }
+
+    /// As it is said: `leader`, `follower`.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Leader => "leader",
+            Self::Follower => "follower",
+        }
+    }
 }
 
 /// A foot.

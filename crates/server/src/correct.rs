@@ -2,7 +2,7 @@
 
 use jiff::civil::Date;
 use serde::Deserialize;
-use upright_core::fault::fault;
+use upright_core::judge::Judged;
 use upright_core::plan::next_look;
 use upright_core::progress::Status;
 use upright_core::units::{Role, Unit};
@@ -25,6 +25,54 @@ pub struct Wish {
     /// When to look again.
     #[schema(value_type = Option<String>, format = Date)]
     pub recheck_on: Option<Date>,
+    /// How much of it the coach sees, 1 a little to 4 very much, where the tool has no finding of its own.
+    pub grade: Option<u8>,
+    /// At which count the coach sees it.
+    pub count: Option<usize>,
+}
+
+/// What is logged of a finding: of the tool's, or of the coach's eye.
+struct Seen {
+    count: Option<usize>,
+    value: f64,
+    sigma: f64,
+    unit: &'static str,
+    showing: u32,
+    of: u32,
+    probability: Option<f64>,
+}
+
+impl Seen {
+    fn judged(j: &Judged) -> Self {
+        Self {
+            count: j.count,
+            value: j.value.value,
+            sigma: j.value.sigma,
+            unit: word(j.unit),
+            showing: j.showing,
+            of: j.of,
+            probability: Some(j.probability),
+        }
+    }
+
+    /// The coach's eye has no measure: its grade is the value.
+    fn by_eye(wish: &Wish) -> Result<Self, Problem> {
+        let grade = wish.grade.ok_or_else(|| {
+            Problem::invalid("This take has no such finding any more. Load it again.")
+        })?;
+        if !(1..=4).contains(&grade) {
+            return Err(Problem::invalid("Say how much of it you see: 1 to 4."));
+        }
+        Ok(Self {
+            count: wish.count,
+            value: f64::from(grade),
+            sigma: 0.0,
+            unit: "grade",
+            showing: 1,
+            of: 1,
+            probability: None,
+        })
+    }
 }
 
 /// Word for a unit in the log.
@@ -54,11 +102,14 @@ pub async fn decide(
         .analysis
         .judged
         .iter()
-        .find(|j| j.fault == id && j.role == whose.role())
-        .ok_or_else(|| {
-            Problem::invalid("This take has no such finding any more. Load it again.")
-        })?;
-    let (entry, chart) = fault(id)
+        .find(|j| j.fault == id && j.role == whose.role());
+    let seen = match judged {
+        Some(j) => Seen::judged(j),
+        None => Seen::by_eye(wish)?,
+    };
+    let (entry, chart) = review
+        .rules
+        .entry(id)
         .zip(review.chart.as_ref())
         .ok_or_else(Problem::not_found)?;
     if verdict == Verdict::Dismissed && reason.trim().is_empty() {
@@ -92,12 +143,21 @@ pub async fn decide(
     let recheck_on = wish
         .recheck_on
         .or_else(|| next_look(today, Status::Working, 0, event));
+    let pattern = chart.pattern();
+    if seen.count.is_some_and(|c| c >= pattern.marks.len()) {
+        return Err(Problem::invalid("The figure has no such count."));
+    }
     let roles: Vec<Role> = match whose.role() {
         Some(role) => vec![role],
         None if wish.roles.is_empty() => Role::BOTH.to_vec(),
         None => wish.roles.clone(),
     };
-    let pattern = chart.pattern();
+    if roles.iter().any(|r| !entry.who.told().contains(r)) {
+        return Err(Problem::invalid(format!(
+            "“{}” is the other role's.",
+            entry.name
+        )));
+    }
     let corrections: Vec<NewCorrection> = if verdict == Verdict::Dismissed {
         Vec::new()
     } else {
@@ -111,12 +171,12 @@ pub async fn decide(
                 role: *role,
                 fault: id.to_owned(),
                 chart: chart.id.clone(),
-                count: judged.count.map(|c| pattern.spoken(c)),
-                value: judged.value.value,
-                sigma: judged.value.sigma,
-                unit: word(judged.unit).to_owned(),
-                showing: judged.showing,
-                measured: judged.of,
+                count: seen.count.map(|c| pattern.spoken(c)),
+                value: seen.value,
+                sigma: seen.sigma,
+                unit: seen.unit.to_owned(),
+                showing: seen.showing,
+                measured: seen.of,
                 cue: wish
                     .cue
                     .clone()
@@ -136,7 +196,7 @@ pub async fn decide(
             review.take.id,
             account,
             (id, whose),
-            verdict,
+            (verdict, seen.probability),
             reason.trim(),
             &corrections,
         )

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use serde::Serialize;
-use upright_core::fault::{Band, fault};
+use upright_core::fault::{Band, Rules};
 use upright_core::progress::{Progress, Status, TakeReading, progress};
 use upright_core::units::{Estimate, Role, Unit};
 use upright_store::PersonReading;
@@ -42,7 +42,7 @@ pub struct FaultProgress {
 
 /// Gathers readings by person, figure, role, partner and fault: only like is compared with like.
 /// Sorted by what needs work first; faults that never showed come last.
-pub fn gather(readings: Vec<PersonReading>) -> Vec<FaultProgress> {
+pub fn gather(rules: &Rules, readings: Vec<PersonReading>) -> Vec<FaultProgress> {
     let mut groups: BTreeMap<_, Vec<PersonReading>> = BTreeMap::new();
     for r in readings {
         let key = (
@@ -57,7 +57,14 @@ pub fn gather(readings: Vec<PersonReading>) -> Vec<FaultProgress> {
     let mut out: Vec<FaultProgress> = groups
         .into_iter()
         .filter_map(|((person_id, chart, role, partner, id), rows)| {
-            let entry = fault(&id)?;
+            let entry = rules.entry(&id)?;
+            // As the newest take was judged; else as the catalogue has it.
+            let newest = |r: &PersonReading| Some((r.band.as_ref()?.0, r.measure.clone()?));
+            let (band, measure) = rows
+                .iter()
+                .rev()
+                .find_map(newest)
+                .or_else(|| Some((entry.band?, entry.measure.clone()?)))?;
             let takes = rows
                 .iter()
                 .map(|r| TakeReading {
@@ -71,16 +78,16 @@ pub fn gather(readings: Vec<PersonReading>) -> Vec<FaultProgress> {
                 person_id,
                 fault: id,
                 name: entry.name.clone(),
-                measure: entry.measure.clone(),
                 chart,
                 role,
                 of_couple: rows.iter().any(|r| r.role == "couple"),
                 partner,
-                unit: upright_core::measure::spec(&entry.measure)?.unit,
-                band: entry.band,
+                unit: upright_core::measure::spec(&measure)?.unit,
+                measure,
+                band,
                 takes: rows.iter().map(|r| r.take_id).collect(),
                 tempos: rows.iter().map(|r| r.tempo).collect(),
-                progress: progress(entry, takes)?,
+                progress: progress(&band, takes)?,
             })
         })
         .collect();

@@ -4,6 +4,8 @@
 use std::sync::{Arc, Mutex, PoisonError};
 use upright_core::analyse::{Analysis, Stage, analyse};
 use upright_core::chart::{Chart, Shelf};
+use upright_core::fault::{Fault, Rules};
+use upright_core::judge::Judged;
 use upright_core::marks::{Entry, History, MarkCommand, MarkError};
 use upright_core::measure::CoupleBody;
 use upright_core::routine::{End, join};
@@ -12,7 +14,7 @@ use upright_core::take::adviser::{Views, views};
 use upright_core::take::exchange::Document;
 use upright_core::take::{Film, Solved, Take as Filmed, solve_take};
 
-use upright_store::{Clip, Couple, Judgement, StudioId, Take, TakeSummary, Whose};
+use upright_store::{Clip, Couple, Judgement, Store, StudioId, Take, TakeSummary, Whose};
 use uuid::Uuid;
 
 use crate::problem::Problem;
@@ -41,6 +43,8 @@ pub struct Review {
     pub version: i32,
     /// The figure danced, once named.
     pub chart: Option<Chart>,
+    /// By what the couple is judged.
+    pub rules: Rules,
     /// What follows from the marks.
     pub analysis: Analysis,
 }
@@ -53,6 +57,7 @@ struct Desk {
     films: Vec<Film>,
     log: Vec<Entry>,
     shelf: Shelf,
+    rules: Rules,
     /// Both dancers as they were solved last.
     before: Option<Arc<Solved>>,
 }
@@ -97,8 +102,13 @@ async fn open(app: &App, studio: StudioId, take: Uuid) -> Result<Desk, Problem> 
     if films.is_empty() {
         films.push(Film::new(NO_CLIP));
     }
+    let couple = store.couple(studio, take.couple_id).await?;
     Ok(Desk {
-        couple: store.couple(studio, take.couple_id).await?,
+        rules: Rules {
+            choices: couple.choices.0.clone(),
+            entries: own_entries(store, studio).await?,
+        },
+        couple,
         log: store.mark_log(studio, take.id).await?,
         shelf: shelf::shelf(store, studio).await?,
         before: app.recent().get(take.id),
@@ -106,6 +116,12 @@ async fn open(app: &App, studio: StudioId, take: Uuid) -> Result<Desk, Problem> 
         clips,
         take,
     })
+}
+
+/// The studio's own entries of the catalogue.
+pub async fn own_entries(store: &Store, studio: StudioId) -> Result<Vec<Fault>, Problem> {
+    let own = store.own_faults(studio).await?;
+    Ok(own.into_iter().map(|o| o.entry).collect())
 }
 
 /// Computation away from the threads that answer requests.
@@ -141,6 +157,7 @@ fn filmed<'a>(history: &'a History, desk: &'a Desk) -> Filmed<'a> {
         couple: sizes(&desk.couple),
         films: &desk.films,
         shelf: &desk.shelf,
+        rules: &desk.rules,
     }
 }
 
@@ -190,6 +207,9 @@ fn summary(history: &History, a: &Analysis) -> TakeSummary {
                 showing: j.showing,
                 measured: j.of,
                 offered: j.offered,
+                band: j.band,
+                measure: j.measure.clone(),
+                probability: j.probability,
             })
             .collect(),
     }
@@ -215,6 +235,7 @@ fn reviewed(desk: Desk, history: History, version: i32) -> (Review, Arc<Solved>)
         clip: clip(&desk.clips),
         take: desk.take,
         couple: desk.couple,
+        rules: desk.rules,
         history,
         version,
         analysis,
@@ -309,6 +330,33 @@ pub async fn mark(
         .await?;
     app.recent().put(take, solved);
     Ok(review)
+}
+
+/// What an entry of the catalogue finds in a take: as it is now, and as it would be.
+pub async fn preview(
+    app: &App,
+    studio: StudioId,
+    take: Uuid,
+    entry: Fault,
+) -> Result<(Take, [Vec<Judged>; 2]), Problem> {
+    let mut desk = open(app, studio, take).await?;
+    let (take, found, solved) = apart(move || {
+        let history = History::replay(desk.log.clone());
+        let id = entry.id.clone();
+        let solved = Arc::new(solve_take(&filmed(&history, &desk), desk.before.as_deref()));
+        let of = |desk: &Desk| -> Vec<Judged> {
+            let all = analyse(&filmed(&history, desk), Some(&solved)).judged;
+            all.into_iter().filter(|j| j.fault == id).collect()
+        };
+        let before = of(&desk);
+        desk.rules.entries.retain(|e| e.id != entry.id);
+        desk.rules.entries.push(entry);
+        let after = of(&desk);
+        (desk.take, [before, after], solved)
+    })
+    .await?;
+    app.recent().put(take.id, solved);
+    Ok((take, found))
 }
 
 /// Analyses a take again after something other than its marks has changed.

@@ -150,13 +150,98 @@ pub(crate) async fn insert_correction(
     Ok(())
 }
 
+/// What a correction said before a change.
+#[derive(Debug, Clone, FromRow, Serialize, utoipa::ToSchema)]
+pub struct CorrectionWas {
+    /// Number of the state, from 1.
+    pub version: i32,
+    /// What it said.
+    pub cue: String,
+    /// What it asked to do.
+    pub drill: String,
+    /// Which step of the ladder that was, from 1.
+    pub drill_step: i32,
+    /// When it was to be looked at again.
+    #[schema(value_type = Option<String>, format = Date)]
+    pub recheck_on: Option<jiff_sqlx::Date>,
+    /// When it was changed.
+    #[schema(value_type = String, format = DateTime)]
+    pub at: jiff_sqlx::Timestamp,
+}
+
+/// What of the log is wanted; what is absent asks for nothing.
+#[derive(Debug, Clone, Default)]
+pub struct LogFilter {
+    /// One correction.
+    pub id: Option<Uuid>,
+    /// Whose.
+    pub person: Option<Uuid>,
+    /// Either of these two: a couple.
+    pub people: Vec<Uuid>,
+    /// In which role.
+    pub role: Option<Role>,
+    /// Words to be found in what it says, does, aims at or warns of.
+    pub words: Option<String>,
+    /// Faults whose names or areas are asked for; with `words`, they count as found.
+    pub faults: Vec<String>,
+}
+
+async fn keep_what_was(
+    tx: &mut sqlx::PgConnection,
+    studio: StudioId,
+    id: Uuid,
+    account: Option<Uuid>,
+) -> Result<(), StoreError> {
+    sqlx::query(
+        "insert into correction_change
+                (studio_id, correction_id, version, cue, drill, drill_step, recheck_on, account_id)
+         select studio_id, id, version, cue, drill, drill_step, recheck_on, $3
+         from correction where studio_id = $1 and id = $2
+         on conflict do nothing",
+    )
+    .bind(studio.0)
+    .bind(id)
+    .bind(account)
+    .execute(tx)
+    .await?;
+    Ok(())
+}
+
 impl Store {
-    /// The corrections that stand, newest first: of one person, and of one id, or all.
+    /// What a correction said before each of its changes, oldest first.
+    pub async fn correction_history(
+        &self,
+        studio: StudioId,
+        id: Uuid,
+    ) -> Result<Vec<CorrectionWas>, StoreError> {
+        Ok(sqlx::query_as(
+            "select version, cue, drill, drill_step, recheck_on, at from correction_change
+             where studio_id = $1 and correction_id = $2 order by version",
+        )
+        .bind(studio.0)
+        .bind(id)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// The corrections that stand, newest first: of one person, or all.
     pub async fn corrections(
         &self,
         studio: StudioId,
         person: Option<Uuid>,
-        id: Option<Uuid>,
+    ) -> Result<Vec<Correction>, StoreError> {
+        let filter = LogFilter {
+            person,
+            ..LogFilter::default()
+        };
+        self.log(studio, &filter).await
+    }
+
+    /// The corrections that stand and are asked for, newest first.
+    pub async fn log(
+        &self,
+        studio: StudioId,
+        filter: &LogFilter,
     ) -> Result<Vec<Correction>, StoreError> {
         Ok(sqlx::query_as(
             "select c.id, c.take_id, c.person_id, p.name as person, c.role, c.fault, c.chart, c.count,
@@ -169,18 +254,29 @@ impl Store {
              join take t on t.id = c.take_id join session s on s.id = t.session_id
              where c.studio_id = $1 and c.withdrawn_at is null
                and ($2::uuid is null or c.person_id = $2) and ($3::uuid is null or c.id = $3)
+               and ($4::text is null or c.role = $4)
+               and ($5::text is null or c.words @@ websearch_to_tsquery('simple', $5) or c.fault = any($6))
+               and (cardinality($7::uuid[]) = 0 or c.person_id = any($7))
              order by s.held_on desc, c.created_at desc, c.id",
         )
         .bind(studio.0)
-        .bind(person)
-        .bind(id)
+        .bind(filter.person)
+        .bind(filter.id)
+        .bind(filter.role.map(|r| Whose::word(Some(r))))
+        .bind(&filter.words)
+        .bind(&filter.faults)
+        .bind(&filter.people)
         .fetch_all(&self.pool)
         .await?)
     }
 
     /// A correction that stands.
     pub async fn correction(&self, studio: StudioId, id: Uuid) -> Result<Correction, StoreError> {
-        self.corrections(studio, None, Some(id))
+        let filter = LogFilter {
+            id: Some(id),
+            ..LogFilter::default()
+        };
+        self.log(studio, &filter)
             .await?
             .pop()
             .ok_or(StoreError::NotFound)
@@ -192,8 +288,11 @@ impl Store {
         studio: StudioId,
         id: Uuid,
         version: i32,
+        account: Option<Uuid>,
         change: &CorrectionChange,
     ) -> Result<Correction, StoreError> {
+        let mut tx = self.pool.begin().await?;
+        keep_what_was(&mut tx, studio, id, account).await?;
         let done = sqlx::query(
             "update correction set cue = $4, drill = $5, drill_step = $6, recheck_on = $7, version = version + 1
              where studio_id = $1 and id = $2 and version = $3 and withdrawn_at is null",
@@ -205,13 +304,16 @@ impl Store {
         .bind(&change.drill)
         .bind(change.drill_step)
         .bind(change.recheck_on.map(|d| d.to_sqlx()))
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await?;
-        let now = self.correction(studio, id).await?;
         if done.rows_affected() == 0 {
+            // Not there at all, or changed by someone else: nothing is kept.
+            tx.rollback().await?;
+            self.correction(studio, id).await?;
             return Err(StoreError::Changed);
         }
-        Ok(now)
+        tx.commit().await?;
+        self.correction(studio, id).await
     }
 
     /// Notes a look at a correction and the date of the next one.
@@ -234,6 +336,7 @@ impl Store {
         .bind(fine)
         .execute(&mut *tx)
         .await?;
+        keep_what_was(&mut tx, studio, correction, None).await?;
         sqlx::query(
             "update correction set recheck_on = $3, version = version + 1 where studio_id = $1 and id = $2",
         )

@@ -2,6 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 use sqlx::FromRow;
+use sqlx::types::Json;
+use upright_core::fault::Choices;
 use uuid::Uuid;
 
 use crate::{Store, StoreError, StudioId};
@@ -27,6 +29,9 @@ pub struct Couple {
     pub frame_limit: Option<f64>,
     /// Grows with each change.
     pub version: i32,
+    /// Schools, own bands and stage.
+    #[schema(value_type = Choices)]
+    pub choices: Json<Choices>,
 }
 
 /// What a coach enters of a couple.
@@ -85,6 +90,31 @@ impl Store {
         .await
         .map_err(|e| StoreError::or_exists(e, EXISTS))?;
         self.couple(studio, id).await
+    }
+
+    /// Sets by what a couple that is still at `version` is judged.
+    pub async fn set_choices(
+        &self,
+        studio: StudioId,
+        id: Uuid,
+        version: i32,
+        choices: &Choices,
+    ) -> Result<Couple, StoreError> {
+        let done = sqlx::query(
+            "update couple set choices = $4, version = version + 1
+             where studio_id = $1 and id = $2 and version = $3",
+        )
+        .bind(studio.0)
+        .bind(id)
+        .bind(version)
+        .bind(Json(choices))
+        .execute(&self.pool)
+        .await?;
+        let couple = self.couple(studio, id).await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::Changed);
+        }
+        Ok(couple)
     }
 
     /// Sets the frame limit of a couple that is still at `version`.

@@ -71,6 +71,21 @@ pub struct Decision {
     pub reason: String,
 }
 
+/// A decision with how sure the tool was and what it had measured.
+#[derive(Debug, Clone, FromRow)]
+pub struct Decided {
+    /// Id in the catalogue.
+    pub fault: String,
+    /// Yes or no.
+    pub verdict: Verdict,
+    /// How sure the tool was, 0..1.
+    pub probability: f64,
+    /// What the take's newest analysis measures, where it still judges this.
+    pub value: Option<f64>,
+    /// Its standard error.
+    pub sigma: Option<f64>,
+}
+
 impl Store {
     /// Decisions of a take that stand.
     pub async fn decisions(
@@ -88,6 +103,30 @@ impl Store {
         .await?)
     }
 
+    /// Every standing decision of a studio on a finding that was measured.
+    pub async fn decided(&self, studio: StudioId) -> Result<Vec<Decided>, StoreError> {
+        Ok(sqlx::query_as(
+            "select d.fault, d.verdict, d.probability, j.value, j.sigma
+             from decision d
+             left join take_fault j on j.take_id = d.take_id and j.fault = d.fault and j.role = d.role
+             where d.studio_id = $1 and d.withdrawn_at is null and d.probability is not null
+             order by d.at, d.id",
+        )
+        .bind(studio.0)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// Every fault that shows in a take of the studio, with what was measured.
+    pub async fn findings(&self, studio: StudioId) -> Result<Vec<(String, f64)>, StoreError> {
+        Ok(sqlx::query_as(
+            "select fault, value from take_fault where studio_id = $1 and showing > 0",
+        )
+        .bind(studio.0)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
     /// Decides on a finding; a confirmed one brings its corrections.
     #[allow(clippy::too_many_arguments)]
     pub async fn decide(
@@ -96,15 +135,15 @@ impl Store {
         take: Uuid,
         account: Option<Uuid>,
         (fault, whose): (&str, Whose),
-        verdict: Verdict,
+        (verdict, probability): (Verdict, Option<f64>),
         reason: &str,
         corrections: &[NewCorrection],
     ) -> Result<Uuid, StoreError> {
         let id = Uuid::now_v7();
         let mut tx = self.pool.begin().await?;
         sqlx::query(
-            "insert into decision (id, studio_id, take_id, fault, role, verdict, reason, account_id)
-             values ($1, $2, $3, $4, $5, $6, $7, $8)",
+            "insert into decision (id, studio_id, take_id, fault, role, verdict, reason, account_id, probability)
+             values ($1, $2, $3, $4, $5, $6, $7, $8, $9)",
         )
         .bind(id)
         .bind(studio.0)
@@ -114,6 +153,7 @@ impl Store {
         .bind(verdict)
         .bind(reason)
         .bind(account)
+        .bind(probability)
         .execute(&mut *tx)
         .await
         .map_err(|e| {

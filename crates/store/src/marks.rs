@@ -1,5 +1,7 @@
 //! The append-only log of a take's marks, and what its newest analysis says in short.
 
+use sqlx::types::Json;
+use upright_core::fault::Band;
 use upright_core::marks::Entry;
 use uuid::Uuid;
 
@@ -37,6 +39,12 @@ pub struct Judgement {
     pub measured: u32,
     /// Among what to fix first.
     pub offered: bool,
+    /// The band that judged.
+    pub band: Band,
+    /// The measure that it was read from.
+    pub measure: String,
+    /// How sure the judgement is, 0..1.
+    pub probability: f64,
 }
 
 impl Store {
@@ -143,8 +151,9 @@ async fn keep_summary(
         .await?;
     for j in &s.judged {
         sqlx::query(
-            "insert into take_fault (studio_id, take_id, fault, role, value, sigma, showing, measured, offered)
-             values ($1, $2, $3, $4, $5, $6, $7, $8, $9)",
+            "insert into take_fault (studio_id, take_id, fault, role, value, sigma, showing, measured, offered,
+                    band, measure, probability)
+             values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)",
         )
         .bind(studio.0)
         .bind(take)
@@ -155,6 +164,9 @@ async fn keep_summary(
         .bind(j.showing as i32)
         .bind(j.measured as i32)
         .bind(j.offered)
+        .bind(Json(j.band))
+        .bind(&j.measure)
+        .bind(j.probability)
         .execute(&mut *tx)
         .await?;
     }

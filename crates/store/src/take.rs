@@ -2,6 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 use sqlx::FromRow;
+use sqlx::types::Json;
+use upright_core::fault::Band;
 use upright_core::units::Role;
 use uuid::Uuid;
 
@@ -94,6 +96,10 @@ pub struct PersonReading {
     pub showing: i32,
     /// Repetitions measured.
     pub measured: i32,
+    /// The band that judged, and the measure that it was read from.
+    pub band: Option<Json<Band>>,
+    /// The measure.
+    pub measure: Option<String>,
 }
 
 impl PersonReading {
@@ -207,7 +213,7 @@ impl Store {
             "select t.id as take_id, p.id as person_id, s.held_on, t.chart, t.tempo,
                     q.name as partner,
                     case when p.id = c.leader_id then 'leader' else 'follower' end as danced_as,
-                    j.role, j.fault, j.value, j.sigma, j.showing, j.measured
+                    j.role, j.fault, j.value, j.sigma, j.showing, j.measured, j.band, j.measure
              from take_fault j
              join take t on t.id = j.take_id join session s on s.id = t.session_id
              join couple c on c.id = s.couple_id

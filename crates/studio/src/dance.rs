@@ -3,7 +3,7 @@
 use nalgebra::Vector2;
 use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
-use upright_core::chart::vocabulary::Contact;
+use upright_core::chart::vocabulary::{Contact, Watchpoint};
 use upright_core::chart::{
     Action, Chart, ChartRow, Direction, FloorStep, Stance, Stride, floor_path, start_stance, style,
 };
@@ -229,7 +229,10 @@ pub(crate) fn dance(
                 leaves -= shown.of("C5") + shown.of("C6");
                 let leaves = leaves.max(before + 0.02).min(at - 0.05);
                 let place = place(&charted, runs, &shown, (row, step), [noise[1], noise[2]]);
-                let turned = shown.of("R1") + shown.of("R2") + shown.of("R3") + shown.of("C2");
+                let turned = shown.of("R1")
+                    + shown.of("R2") * f64::from(row.turn.signum())
+                    + shown.of("R3")
+                    + shown.of("C2");
                 let facing = step.facing + turned;
                 let touched = row.action.takes_weight() && shown.laid("S1").is_some();
                 let swing = (at - leaves).max(0.12);
@@ -242,13 +245,16 @@ pub(crate) fn dance(
                     at,
                     leaves,
                     place,
-                    yaw: facing + shown.of("R11") + row.foot.side() * shown.of("S9") + noise[3],
+                    yaw: facing
+                        + shown.of("R11")
+                        + row.foot.side() * (style(&it.chart.dance).turnout + shown.of("S9"))
+                        + noise[3],
                     facing,
                     heel_first: (row.contact == Some(Contact::Heel)) != shown.laid("S10").is_some(),
                     way: Way {
                         weight: [at - 0.75 * swing, 1.1 * swing],
                         lift: style(&it.chart.dance).swing_height + shown.of("S6"),
-                        out: shown.of("S5"),
+                        out: shown.of("S5") - gathered(row),
                         peel: 24.0 * (1.0 - shown.of("L3")),
                         turn: [leaves - early, at - early],
                         uneven: shown.of("R12"),
@@ -341,3 +347,16 @@ fn place(
     place += ahead * noise[0] + left * noise[1];
     place.into()
 }
+
+/// How much nearer than straight from place to place a foot passes the other one, metres: by the ankle where
+/// the chart collects the feet.
+fn gathered(row: &ChartRow) -> f64 {
+    if row.judge.contains(&Watchpoint::Collect) {
+        GATHERED
+    } else {
+        0.0
+    }
+}
+
+/// From the feet's usual width to passing ankles, metres.
+const GATHERED: f64 = 0.13;

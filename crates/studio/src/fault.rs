@@ -188,8 +188,8 @@ const ALL: &[Showable] = showable! {
     "F3" "Drops the elbows", Metres 0.22 (0.1..0.3) Each InFrame;
     "F4" "Changes the frame while the body turns", Degrees 36.0 (0.0..60.0) Each TurningByHand;
     "F5" "Breaks the wrist", Degrees 45.0 (0.0..80.0) Each Whole;
-    "F6" "Crowds the frame", Metres 0.25 (0.0..0.5) Each InOpenHold;
-    "C1" "Stands outside the spring of the arms", Metres 0.2 (-0.4..0.4) Each InOpenHold;
+    "F6" "Crowds the frame", Metres 0.45 (0.0..0.5) Each InOpenHold;
+    "C1" "Stands outside the spring of the arms", Metres 0.4 (-0.5..0.5) Each InOpenHold;
     "C2" "Does not face the partner", Degrees 32.0 (-70.0..70.0) Each Facing;
     "C3" "Loses the offset of the closed hold", Metres 0.2 (-0.4..0.4) Each InClosedHold;
     "C4" "Lets a hand go before the other has caught", Seconds 0.3 (0.0..0.8) Each HandChange;
@@ -208,11 +208,11 @@ const ALL: &[Showable] = showable! {
     "K6" "Rushes back together", Metres 0.2 (0.0..0.4) Leader BeforeSend;
     "K7" "Sits back alone", Degrees 10.0 (0.0..20.0) Each Stretch;
     "R1" "Turns on a step that has no turn", Degrees 22.0 (-60.0..60.0) Each Still;
-    "R2" "Turns too much in one step", Degrees 45.0 (-90.0..90.0) Each Turning;
+    "R2" "Turns too much in one step", Degrees 70.0 (-90.0..90.0) Each Turning;
     "R3" "Turns short or too far", Degrees -50.0 (-90.0..90.0) Each LastTurn;
     "R4" "Does not prepare the turn", Share 1.0 (0.0..1.0) Each Prep;
     "R5" "Turns with the arm first", Degrees 40.0 (0.0..70.0) Each TurningByHand;
-    "R6" "Squares off too early", Share 0.5 (0.0..1.0) Each Turning;
+    "R6" "Squares off too early", Share 0.9 (0.0..1.0) Each Turning;
     "R7" "Spins on a tilted axis", Degrees 11.0 (0.0..20.0) Each Turning;
     "R8" "Twists the body over a stuck foot", Degrees 45.0 (0.0..70.0) Each Turning;
     "R10" "Steps off the shared centre", Metres 0.22 (0.0..0.5) Each Turning;
@@ -228,7 +228,7 @@ const ALL: &[Showable] = showable! {
     "S8" "Steps too close to the partner's feet", Metres 0.01 (0.0..0.05) Each Travel;
     "S9" "Turns the feet out too far", Degrees 42.0 (-20.0..60.0) Each Whole;
     "S10" "Meets the floor with the wrong part of the foot", Share 1.0 (1.0..1.0) Each Travel;
-    "S11" "Steps out from under the body while turning", Metres 0.2 (0.0..0.4) Each Turning;
+    "S11" "Steps out from under the body while turning", Metres 0.35 (0.0..0.4) Each Turning;
     "S12" "Stands on the outer edge", Degrees 20.0 (0.0..30.0) Each Whole;
     "L1" "Bobs", Share 0.04 (0.0..0.06) Each NoRise;
     "L2" "Does not rise", Share 1.0 (0.0..1.0) Each Rise;

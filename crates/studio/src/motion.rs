@@ -4,7 +4,7 @@ use nalgebra::Point3;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use upright_core::chart::vocabulary::{Level, Watchpoint};
-use upright_core::chart::{Chart, Position};
+use upright_core::chart::{Chart, Family, Position, style};
 use upright_core::count::{CountGrid, CountMark, CountPattern};
 use upright_core::units::{Foot, MediaTime, Role};
 
@@ -19,7 +19,7 @@ const CHANGE: f64 = 0.2;
 
 /// Rise of a style that rises, share of height, and how much of it straight knees give before the heels
 /// leave the floor.
-const RISE: f64 = 0.03;
+const RISE: f64 = 0.045;
 const BY_KNEES: f64 = 0.017;
 
 /// A quarter turn or more is prepared by turning the other way by so much, degrees.
@@ -27,6 +27,9 @@ const PREPARATION: f64 = 16.0;
 
 /// Natural wavering of a clean dancer (1σ): trunk and facing, degrees; hands, metres.
 const SWAY: f64 = 0.5;
+
+/// How far below the shoulder the elbow is carried in the frame of the smooth dances, metres.
+const CARRIED: f64 = 0.09;
 const GAZE: f64 = 3.0;
 const HANDS: f64 = 0.004;
 
@@ -225,6 +228,17 @@ impl Performance {
     fn now(&self, id: &str, role: Role, t: f64) -> f64 {
         let [share, size] = self.hold(id, role, t);
         share * size
+    }
+
+    /// How much and how far below its shoulder the elbow is carried: up in the frame of the smooth dances,
+    /// lower where a fault drops it.
+    fn elbow_height(&self, role: Role, t: f64) -> [f64; 2] {
+        let [share, size] = self.hold("F3", role, t);
+        let framed = style(&self.runs[0].chart.dance).family == Family::Smooth;
+        match framed {
+            true => [1.0, CARRIED + share * (size - CARRIED)],
+            false => [share, size],
+        }
     }
 
     /// What was asked for.
@@ -450,7 +464,7 @@ impl Performance {
             arms: ArmWays {
                 elbow,
                 elbow_by: -now("F4"),
-                dropped: self.hold("F3", role, t),
+                dropped: self.elbow_height(role, t),
                 wrist: now("F5"),
                 ahead: now("R5"),
                 aside: now("C8"),

@@ -6,6 +6,7 @@ use nalgebra::Point3;
 use upright_core::body::Landmark;
 use upright_core::body::solve::Bodies;
 use upright_core::chart::{Shelf, chart};
+use upright_core::fault::Rules;
 use upright_core::marks::{CountSource, MarkCommand, Marks};
 use upright_core::measure::{CoupleBody, Measure, REGISTRY, Scene, measure};
 use upright_core::take::{Film, Solved, Take};
@@ -70,6 +71,7 @@ fn measured(p: &Performance) -> Vec<Measure> {
         },
         films: &[Film::new([1280.0, 720.0])],
         shelf: &Shelf::default(),
+        rules: Rules::usual(),
     };
     let solved = Solved::known([known(p, Leader), known(p, Follower)]);
     measure(&Scene::new(&take, Some(&solved)))
@@ -186,7 +188,7 @@ const CASES: &[Case] = &[
         &["bolero-left-turn"],
         "turn_most",
         Some(Follower),
-        [38.0, 52.0],
+        [60.0, 80.0],
     ),
     (
         Follower,
@@ -300,6 +302,46 @@ const CASES: &[Case] = &[
         None,
         [-0.16, -0.01],
     ),
+    (
+        Follower,
+        "R6",
+        &["salsa-right-turn", "shag-turn"],
+        "turn_early",
+        Some(Follower),
+        [0.7, 1.1],
+    ),
+    (
+        Leader,
+        "C9",
+        &["salsa-arm-lock"],
+        "hand_low_first",
+        Some(Leader),
+        [0.4, 0.9],
+    ),
+    (
+        Leader,
+        "C4",
+        &["ecs-travelling-turn"],
+        "hand_overlap",
+        None,
+        [-0.4, -0.05],
+    ),
+    (
+        Leader,
+        "S7",
+        &["waltz-spin-turn"],
+        "between_feet",
+        Some(Leader),
+        [0.14, 0.24],
+    ),
+    (
+        Follower,
+        "R3",
+        &["salsa-right-turn"],
+        "turn_sum",
+        Some(Follower),
+        [40.0, 60.0],
+    ),
 ];
 
 #[test]
@@ -357,6 +399,9 @@ fn every_measure_has_readings_somewhere() {
         "lindy-swing-out-open",
         "wcs-turn-under",
         "salsa-right-turn",
+        "salsa-arm-lock",
+        "waltz-spin-turn",
+        "ecs-travelling-turn",
     ] {
         let all = measured(&danced(figure, Vec::new()));
         missing.retain(|id| {
@@ -370,6 +415,9 @@ fn every_measure_has_readings_somewhere() {
         "timing_mean",
         "timing_scatter",
         "together",
+        "timing_drift",
+        "late_by_leader",
+        "apart_by_leader",
         "support",
         "step_length",
         "step_direction",

@@ -8,6 +8,7 @@ use upright_core::body::solve::Bodies;
 use upright_core::body::track::Sighting;
 use upright_core::chart::Shelf;
 use upright_core::event::{FootStep, foot_steps};
+use upright_core::fault::Rules;
 use upright_core::marks::{FloorReference, MarkCommand, Marks};
 use upright_core::measure::CoupleBody;
 use upright_core::take::{Film, Solved, Take, solve_take};
@@ -128,6 +129,7 @@ fn solved(p: &Performance, marks: &Marks, films: &[Film], before: Option<&Solved
         },
         films,
         shelf: &Shelf::default(),
+        rules: Rules::usual(),
     };
     solve_take(&take, before)
 }
@@ -299,6 +301,7 @@ fn marks_on_a_second_angle_tell_what_one_cannot() {
             },
             films: &films,
             shelf: &Shelf::default(),
+            rules: Rules::usual(),
         };
         take.floor(1).unwrap().camera.position.coords.norm()
     };

@@ -6,6 +6,7 @@ import {
   type QueryClient,
 } from '@tanstack/react-query';
 import { api, body, keepToken, type Schemas } from './client';
+import type { operations } from './schema';
 
 const key = {
   session: ['session'],
@@ -155,6 +156,106 @@ export function useCatalogue() {
     queryKey: key.faults,
     queryFn: async () => body(await api.GET('/api/faults')),
     staleTime: Infinity,
+  });
+}
+
+/** Keeps an entry of the studio's own. */
+export function useSaveFault() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async ({ entry, version }: { entry: Schemas['Fault']; version: number }) =>
+      body(
+        await api.PUT('/api/faults/{id}', {
+          params: { path: { id: entry.id }, header: { 'If-Match': `"${version}"` } },
+          body: entry,
+        }),
+      ),
+    onSuccess: (view) => {
+      client.setQueryData(key.faults, view);
+      void client.invalidateQueries();
+    },
+  });
+}
+
+export function useRemoveFault() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (id: string) =>
+      body(await api.DELETE('/api/faults/{id}', { params: { path: { id } } })),
+    onSuccess: () => client.invalidateQueries(),
+  });
+}
+
+/** What an entry would find in the newest takes. */
+export function usePreviewFault() {
+  return useMutation({
+    mutationFn: async (entry: Schemas['Fault']) =>
+      body(await api.POST('/api/fault-preview', { body: entry })),
+  });
+}
+
+export function useImportFaults() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (text: string) => {
+      let file: Schemas['FaultFile'];
+      try {
+        file = JSON.parse(text) as Schemas['FaultFile'];
+      } catch {
+        throw new Error('This is no file of faults that this program can read.');
+      }
+      return body(await api.PUT('/api/fault-file', { body: file }));
+    },
+    onSuccess: () => client.invalidateQueries(),
+  });
+}
+
+export function useAgreement() {
+  return useQuery({
+    queryKey: ['agreement'],
+    queryFn: async () => body(await api.GET('/api/agreement')),
+  });
+}
+
+export type LogQuery = NonNullable<operations['corrections_log']['parameters']['query']>;
+
+/** The studio's log of corrections. */
+export function useStudioLog(query: LogQuery) {
+  return useQuery({
+    queryKey: [...key.people, 'log', query],
+    queryFn: async () => body(await api.GET('/api/log', { params: { query } })),
+    placeholderData: keepPreviousData,
+  });
+}
+
+/** What a correction said before. */
+export function useCorrectionHistory(id: string, wanted: boolean) {
+  return useQuery({
+    queryKey: [...key.people, 'history', id],
+    enabled: wanted,
+    queryFn: async () =>
+      body(await api.GET('/api/corrections/{id}/history', { params: { path: { id } } })),
+  });
+}
+
+/** By what a couple is judged; its takes are judged again. */
+export function useChoices() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async ({
+      couple,
+      choices,
+    }: {
+      couple: Schemas['Couple'];
+      choices: Schemas['Choices'];
+    }) =>
+      body(
+        await api.PUT('/api/couples/{id}/choices', {
+          params: { path: { id: couple.id }, header: { 'If-Match': `"${couple.version}"` } },
+          body: choices,
+        }),
+      ),
+    onSuccess: () => client.invalidateQueries(),
   });
 }
 

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+  '/api/agreement': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How often the coach agrees with what was found, and what bands would agree better. */
+    get: operations['faults_agreement'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/charts': {
     parameters: {
       query?: never;
@@ -146,6 +163,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/corrections/{id}/history': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What a correction said before each of its changes, oldest first. */
+    get: operations['corrections_history'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/corrections/{id}/looks': {
     parameters: {
       query?: never;
@@ -181,6 +215,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/couples/{id}/choices': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Sets a couple's schools, own bands and stage, and judges its takes again. */
+    put: operations['couples_set_choices'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/couples/{id}/frame-limit': {
     parameters: {
       query?: never;
@@ -198,6 +249,41 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/fault-file': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The studio's own entries as one file. */
+    get: operations['faults_export'];
+    /** Takes the entries of a file in: those of the same id are replaced, the others stay. */
+    put: operations['faults_import'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/fault-preview': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** What an entry would find in the newest takes, before it is kept. */
+    post: operations['faults_preview'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/faults': {
     parameters: {
       query?: never;
@@ -205,11 +291,29 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** The fault catalogue. */
-    get: operations['charts_faults'];
+    /** The fault catalogue, the measures and the schools. */
+    get: operations['faults_list'];
     put?: never;
     post?: never;
     delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/faults/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Keeps an entry of the studio's own, which stands in for the catalogue's of the same id. */
+    put: operations['faults_save'];
+    post?: never;
+    /** Takes an own entry away. */
+    delete: operations['faults_remove'];
     options?: never;
     head?: never;
     patch?: never;
@@ -224,6 +328,23 @@ export interface paths {
     };
     /** Whether the application and its database work. */
     get: operations['health'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/log': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The log of corrections, newest first. */
+    get: operations['corrections_log'];
     put?: never;
     post?: never;
     delete?: never;
@@ -721,6 +842,34 @@ export interface components {
      * @enum {string}
      */
     Against: 'start' | 'when_it_held';
+    /** @description Agreement on one fault. */
+    Agreement: {
+      /**
+       * Format: int32
+       * @description Findings confirmed.
+       */
+      confirmed: number;
+      /**
+       * Format: int32
+       * @description Findings dismissed.
+       */
+      dismissed: number;
+      /** @description 95 % Wilson interval of the share confirmed. */
+      precision: number[];
+      /**
+       * Format: double
+       * @description How sure the tool was, on average.
+       */
+      said: number;
+      suggestion?: components['schemas']['Suggestion'] | null;
+    };
+    /** @description How often the coach agrees. */
+    AgreementView: {
+      /** @description By tenths of what was said. */
+      calibration: components['schemas']['Tenth'][];
+      /** @description By fault, most decisions first. */
+      faults: components['schemas']['FaultAgreement'][];
+    };
     /**
      * @description Where the leader faces in the room.
      * @enum {string}
@@ -774,12 +923,48 @@ export interface components {
      * @enum {string}
      */
     Answer: 'one_take' | 'no_change_that_can_be_told' | 'better' | 'worse';
-    /** @description When an entry applies. */
+    /** @description When an entry applies; what is empty or false asks for nothing. */
     Applies: {
-      /** @description At which counts. */
-      counts?: components['schemas']['Where'];
-      /** @description Only in charts that start in one of these positions; all when empty. */
-      positions?: components['schemas']['Position'][];
+      /**
+       * @description Only in dances of these families.
+       * @default []
+       */
+      families: components['schemas']['Family'][];
+      /**
+       * @description Only in dances that stay at one height.
+       * @default false
+       */
+      level: boolean;
+      /**
+       * @description Not while the couple stand so.
+       * @default []
+       */
+      not_positions: components['schemas']['Position'][];
+      /**
+       * @description Only on counts for which all of these hold.
+       * @default []
+       */
+      on: components['schemas']['On'][];
+      /**
+       * @description Only while the couple stand so.
+       * @default []
+       */
+      positions: components['schemas']['Position'][];
+      /**
+       * @description Only in dances that rise.
+       * @default false
+       */
+      rises: boolean;
+      /**
+       * @description Only in figures danced along a slot.
+       * @default false
+       */
+      slotted: boolean;
+      /**
+       * @description Only in dances that track the free foot along the floor.
+       * @default false
+       */
+      tracked: boolean;
     };
     /**
      * @description Where a value is fine, and beyond what it is clearly a fault; between lies borderline.
@@ -848,14 +1033,21 @@ export interface components {
     /** @description The catalogue with the measures it judges by. */
     CatalogueView: {
       /** @description Entries. */
-      faults: components['schemas']['Fault'][];
+      faults: components['schemas']['FaultView'][];
       /** @description Measures. */
       measures: components['schemas']['MeasureView'][];
+      /** @description What good teachers disagree about. */
+      topics: components['schemas']['Topic'][];
     };
     /** @description An edge of the cause graph. */
     Cause: {
       /** @description Id of the causing fault. */
       fault: string;
+      /**
+       * Format: double
+       * @description How much of the effect it usually makes, 0..1.
+       */
+      weight: number;
       /** @description Whose it must be. */
       whose: components['schemas']['Whose'];
     };
@@ -976,6 +1168,26 @@ export interface components {
       sketch?: components['schemas']['Sketch'] | null;
       /** @description Nothing stops it. */
       sound: boolean;
+    };
+    /** @description What is chosen for a couple. */
+    Choices: {
+      /**
+       * @description Own bands.
+       * @default []
+       */
+      bands: components['schemas']['OwnBand'][];
+      /**
+       * @description Chosen school by topic; what is absent is as usual for the dance.
+       * @default {}
+       */
+      schools: {
+        [key: string]: string;
+      };
+      /**
+       * @description Stage.
+       * @default second
+       */
+      stage: components['schemas']['CoupleStage'];
     };
     /**
      * @description How far a clip is.
@@ -1147,6 +1359,33 @@ export interface components {
        */
       recheck_on?: string | null;
     };
+    /** @description What a correction said before a change. */
+    CorrectionWas: {
+      /**
+       * Format: date-time
+       * @description When it was changed.
+       */
+      at: string;
+      /** @description What it said. */
+      cue: string;
+      /** @description What it asked to do. */
+      drill: string;
+      /**
+       * Format: int32
+       * @description Which step of the ladder that was, from 1.
+       */
+      drill_step: number;
+      /**
+       * Format: date
+       * @description When it was to be looked at again.
+       */
+      recheck_on?: string | null;
+      /**
+       * Format: int32
+       * @description Number of the state, from 1.
+       */
+      version: number;
+    };
     /** @description A count of a repetition in the clip. */
     CountCell: {
       /** @description Its moment. */
@@ -1231,6 +1470,8 @@ export interface components {
     };
     /** @description A couple with the names and heights of its people. */
     Couple: {
+      /** @description Schools, own bands and stage. */
+      choices: components['schemas']['Choices'];
       /** @description Name of who follows. */
       follower: string;
       /**
@@ -1307,6 +1548,11 @@ export interface components {
        */
       leader_id: string;
     };
+    /**
+     * @description How far a couple has come with a figure's ladder.
+     * @enum {string}
+     */
+    CoupleStage: 'first' | 'second';
     /**
      * @description What a judgement looks for in the couple on a count.
      * @enum {string}
@@ -1455,8 +1701,15 @@ export interface components {
     };
     /** @description The worst reading of one repetition. */
     Evidence: {
+      /**
+       * Format: double
+       * @description What the figure itself asks for, where that moved the band.
+       */
+      asked?: number | null;
       /** @description Count, where the measure belongs to one. */
       count?: number | null;
+      /** @description First count of the repetition at which it shows; as `count` where it does not. */
+      from?: number | null;
       /** @description Its grade. */
       grade: components['schemas']['Grade'];
       /**
@@ -1520,14 +1773,18 @@ export interface components {
       /** @description Holds at the start, sorted. */
       start_holds: string[];
     };
+    /**
+     * @description Kinds of dances that share habits of frame and feet.
+     * @enum {string}
+     */
+    Family: 'any' | 'swing' | 'rhythm' | 'smooth' | 'tango' | 'close embrace';
     /** @description An entry of the catalogue. */
     Fault: {
       /** @description When it applies. */
-      applies?: components['schemas']['Applies'];
+      applies: components['schemas']['Applies'];
       /** @description Posture, frame, connection, compression, rotation, feet, legs, timing. */
       area: string;
-      /** @description Edges, in the measure's unit. */
-      band: components['schemas']['Band'];
+      band?: components['schemas']['Band'] | null;
       /** @description What may cause it. */
       caused_by: components['schemas']['Cause'][];
       /** @description Shown wherever the fault or its drill is. */
@@ -1540,23 +1797,61 @@ export interface components {
       id: string;
       /** @description What to do, from alone to tempo. */
       ladder: string[];
-      /** @description Judge the size of the value, whatever its sign. */
-      magnitude: boolean;
-      /** @description Id in the measure registry. */
-      measure: string;
+      /** @description Id in the measure registry; none where only the coach's eye and hand can tell. */
+      measure?: string | null;
       /** @description As a coach says it. */
       name: string;
-      /** @description Why the band lies there. */
+      /** @description A measure of the same thing and unit, looked at where the first says nothing. */
+      otherwise?: string | null;
+      /** @description Why the band lies there, or why it matters. */
       reason: string;
+      /** @description Someone can get hurt: comes before everything but a wrong foot. */
+      safety: boolean;
+      /** @description What widens or narrows the band. */
+      scale: components['schemas']['Scale'][];
       /**
        * Format: int32
        * @description 1 small, 2 middling, 3 grave.
        */
       severity: number;
+      /** @description The measure of the couple that tells the leader's share of it. */
+      shared_by?: string | null;
       /** @description What fine looks like. */
       target: string;
       /** @description Whose it is. */
       who: components['schemas']['Who'];
+    };
+    /** @description Agreement on one fault. */
+    FaultAgreement: {
+      /** @description How often the coach agreed. */
+      agreement: components['schemas']['Agreement'];
+      /** @description Id in the catalogue. */
+      fault: string;
+      /**
+       * Format: int32
+       * @description Findings in past takes that a suggested band would not make any more.
+       */
+      fewer: number;
+      /**
+       * Format: int32
+       * @description Findings in past takes now.
+       */
+      findings: number;
+      /** @description As a coach says it. */
+      name: string;
+      unit?: components['schemas']['Unit'] | null;
+    };
+    /** @description The studio's own entries as one file. */
+    FaultFile: {
+      /** @description Entries. */
+      entries: components['schemas']['Fault'][];
+      /** @description `upright-pair/faults`. */
+      format: string;
+      /**
+       * Format: int32
+       * @description Version of the format.
+       */
+      version: number;
     };
     /** @description One fault of one person in one figure over their takes. */
     FaultProgress: {
@@ -1589,6 +1884,18 @@ export interface components {
       tempos: (number | null)[];
       /** @description Unit of the values. */
       unit: components['schemas']['Unit'];
+    };
+    /** @description An entry with whose it is. */
+    FaultView: components['schemas']['Fault'] & {
+      /** @description Written or changed by this studio. */
+      own: boolean;
+      /** @description The catalogue has an entry of this id, too. */
+      stands_in: boolean;
+      /**
+       * Format: int32
+       * @description Number of its last change, to be sent with the next one; 0 for one that is the catalogue's.
+       */
+      version: number;
     };
     /**
      * @description What follows from a joint.
@@ -1769,10 +2076,17 @@ export interface components {
     Judged: {
       /** @description The band in force. */
       band: components['schemas']['Band'];
+      /** @description What moved the band from the catalogue's, in words. */
+      because: string[];
       /** @description The count at which it shows most often. */
       count?: number | null;
       /** @description The worst reading of each repetition. */
       evidence: components['schemas']['Evidence'][];
+      /**
+       * Format: double
+       * @description About how much of it that one explains, 0..1.
+       */
+      explained?: number | null;
       /** @description The fault that explains it, as its place in the list of judged faults. */
       explained_by?: number | null;
       /** @description Id in the catalogue. */
@@ -1783,6 +2097,8 @@ export interface components {
       grade: components['schemas']['Grade'];
       /** @description 95 % Wilson interval of the share that shows it. */
       interval: number[];
+      /** @description Id of the measure that it was read from. */
+      measure: string;
       /**
        * Format: int32
        * @description Repetitions measured.
@@ -1796,11 +2112,13 @@ export interface components {
        */
       probability: number;
       role?: components['schemas']['Role'] | null;
+      school?: components['schemas']['JudgedBy'] | null;
       /**
        * Format: double
        * @description For ordering; larger first.
        */
       score: number;
+      share?: components['schemas']['Estimate'] | null;
       /**
        * Format: int32
        * @description Repetitions that show it.
@@ -1810,6 +2128,13 @@ export interface components {
       unit: components['schemas']['Unit'];
       /** @description Mean of the repetitions' worst readings, with their scatter in its σ. */
       value: components['schemas']['Estimate'];
+    };
+    /** @description The school that set a band. */
+    JudgedBy: {
+      /** @description Choice within it. */
+      choice: string;
+      /** @description Topic. */
+      topic: string;
     };
     /** @description A routine as it is kept. */
     KeptRoutine: {
@@ -1890,6 +2215,24 @@ export interface components {
      * @enum {string}
      */
     Level: 'rise' | 'up' | 'lower' | 'down' | 'flat';
+    /**
+     * @description Where a logged correction stands, by the looks that followed.
+     * @enum {string}
+     */
+    LogState: 'new' | 'working' | 'holding';
+    /** @description A correction with what its fault and figure are called. */
+    Logged: components['schemas']['Correction'] & {
+      /** @description The fault's area. */
+      area: string;
+      /** @description Its dance. */
+      dance: string;
+      /** @description The figure's name. */
+      figure: string;
+      /** @description The fault's name. */
+      name: string;
+      /** @description Where it stands. */
+      state: components['schemas']['LogState'];
+    };
     /** @description What a look found. */
     Look: {
       /** @description Fine. */
@@ -2071,6 +2414,11 @@ export interface components {
     };
     /** @description One reading of one measure. */
     Measure: {
+      /**
+       * Format: double
+       * @description What the figure itself asks for here, in the same unit, where its chart says so.
+       */
+      asked?: number | null;
       /** @description Count of the chart, from 0; a measure over the whole repetition has none. */
       count?: number | null;
       /** @description Which, an id of [`REGISTRY`]. */
@@ -2151,10 +2499,39 @@ export interface components {
       person: string;
     };
     /**
+     * @description On which counts an entry judges.
+     * @enum {string}
+     */
+    On:
+      | 'stretch'
+      | 'not_together'
+      | 'not_compression'
+      | 'at_distance'
+      | 'in_reach'
+      | 'closing'
+      | 'not_turning'
+      | 'unasked'
+      | 'travelling'
+      | 'walk'
+      | 'forward_walk'
+      | 'collect'
+      | 'straight_leg'
+      | 'soft_leg';
+    /**
      * @description How an observed step answers the chart.
      * @enum {string}
      */
     Outcome: 'as_charted' | 'wrong_foot' | 'wrong_weight' | 'left_out' | 'not_marked';
+    /** @description A band of a couple's or a student's own. */
+    OwnBand: {
+      /** @description The band. */
+      band: components['schemas']['Band'];
+      /** @description Id in the catalogue. */
+      fault: string;
+      /** @description Why. */
+      reason: string;
+      role?: components['schemas']['Role'] | null;
+    };
     /**
      * @description A building block: a few steps that belong together.
      * @enum {string}
@@ -2399,6 +2776,47 @@ export interface components {
       /** @description Figures danced after it; a take is judged on the first one. */
       then?: components['schemas']['Danced'][];
     };
+    /** @description What an entry would find. */
+    Preview: {
+      /** @description By take and role. */
+      lines: components['schemas']['PreviewLine'][];
+      /** @description Takes looked at. */
+      takes: number;
+    };
+    /** @description What an entry finds in one take for one role or the couple. */
+    PreviewLine: {
+      /** @description Who follows. */
+      follower: string;
+      /**
+       * Format: date
+       * @description Day.
+       */
+      held_on: string;
+      /** @description Who leads. */
+      leader: string;
+      /**
+       * Format: int32
+       * @description Repetitions that show it now, and would; of those measured.
+       */
+      now: number;
+      /**
+       * Format: int32
+       * @description Measured.
+       */
+      of: number;
+      role?: components['schemas']['Role'] | null;
+      /**
+       * Format: uuid
+       * @description The take.
+       */
+      take: string;
+      /**
+       * Format: int32
+       * @description Would show it.
+       */
+      then: number;
+      value?: components['schemas']['Estimate'] | null;
+    };
     /** @description A problem document. */
     Problem: {
       /** @description What is wrong and what to do. */
@@ -2599,6 +3017,55 @@ export interface components {
       | 'safety'
       | 'energy'
       | 'joint';
+    /** @description What makes a band wider or narrower. */
+    Scale:
+      | {
+          /**
+           * Format: double
+           * @description Where it begins.
+           */
+          from: number;
+          /**
+           * Format: double
+           * @description Where it is whole.
+           */
+          to: number;
+          /**
+           * Format: double
+           * @description Factor there.
+           */
+          widen: number;
+          /** @enum {string} */
+          with: 'tempo';
+        }
+      | {
+          /**
+           * Format: double
+           * @description Where it begins.
+           */
+          from: number;
+          /**
+           * Format: double
+           * @description Where it is whole.
+           */
+          to: number;
+          /**
+           * Format: double
+           * @description Factor there.
+           */
+          widen: number;
+          /** @enum {string} */
+          with: 'height_difference';
+        }
+      | {
+          /**
+           * Format: double
+           * @description Factor.
+           */
+          widen: number;
+          /** @enum {string} */
+          with: 'first_stage';
+        };
     /** @description A chart in somebody's own lengths. */
     Scaled: {
       /** @description Distance of the bodies after each count, metres; empty for one dancer alone. */
@@ -2629,6 +3096,26 @@ export interface components {
        * @description Turn, eighths.
        */
       turn: number;
+    };
+    /** @description One way to teach it. */
+    School: {
+      /** @description Bands that it sees elsewhere. */
+      bands: components['schemas']['SchoolBand'][];
+      /** @description Id within the topic. */
+      id: string;
+      /** @description As its teachers say it. */
+      name: string;
+      /** @description Faults that it does not know. */
+      off: string[];
+      /** @description Why. */
+      reason: string;
+    };
+    /** @description A band that a school sees elsewhere. */
+    SchoolBand: {
+      /** @description Its band in this school. */
+      band: components['schemas']['Band'];
+      /** @description Id in the catalogue. */
+      fault: string;
     };
     /** @description Who is signed in, and what the page needs to ask for more. */
     SessionView: {
@@ -2933,6 +3420,21 @@ export interface components {
       /** @description Name. */
       name: string;
     };
+    /** @description A band that agrees better with the coach than the one in force. */
+    Suggestion: {
+      /** @description The band. */
+      band: components['schemas']['Band'];
+      /**
+       * Format: int32
+       * @description Confirmed findings that it would have missed.
+       */
+      misses: number;
+      /**
+       * Format: int32
+       * @description Dismissed findings that it would not have made.
+       */
+      spares: number;
+    };
     /** @description A take with what lists show of it. */
     Take: {
       /** @description Bodies marked. */
@@ -3055,6 +3557,24 @@ export interface components {
       /** @description Taps used. */
       taps: number;
     };
+    /** @description A tenth of probability: how often the coach confirmed what was said with it. */
+    Tenth: {
+      /**
+       * Format: double
+       * @description Share confirmed.
+       */
+      confirmed: number;
+      /**
+       * Format: int32
+       * @description Decisions.
+       */
+      of: number;
+      /**
+       * Format: double
+       * @description Mean of what was said.
+       */
+      said: number;
+    };
     /** @description What waits today. */
     Today: {
       /**
@@ -3077,6 +3597,21 @@ export interface components {
       studio: components['schemas']['Studio'];
       /** @description Takes whose review is not closed. */
       waiting: components['schemas']['Take'][];
+    };
+    /** @description Something good teachers disagree about. */
+    Topic: {
+      /** @description The same, by family of dances. */
+      by_family?: {
+        [key: string]: string;
+      };
+      /** @description The choices. */
+      choices: components['schemas']['School'][];
+      /** @description The choice where none was made. */
+      default: string;
+      /** @description Id. */
+      id: string;
+      /** @description What it is about. */
+      name: string;
     };
     /** @description One role's way over the floor, to be drawn from above. */
     Trail: {
@@ -3170,15 +3705,10 @@ export interface components {
      */
     Watchpoint: 'stop' | 'hang' | 'prep' | 'signal' | 'send' | 'between' | 'collect';
     /**
-     * @description At which counts an entry judges.
-     * @enum {string}
-     */
-    Where: 'anywhere' | 'stretch' | 'not_together';
-    /**
      * @description Whose a fault is.
      * @enum {string}
      */
-    Who: 'each' | 'couple';
+    Who: 'each' | 'leader' | 'follower' | 'couple';
     /**
      * @description Whose a finding is: a role's or the couple's.
      * @enum {string}
@@ -3186,6 +3716,11 @@ export interface components {
     Whose: 'leader' | 'follower' | 'couple';
     /** @description What the coach wants said and done, where it differs from the catalogue. */
     Wish: {
+      /**
+       * @description At which count the coach sees it.
+       * @default null
+       */
+      count: number | null;
       /**
        * @description What to say.
        * @default null
@@ -3196,6 +3731,12 @@ export interface components {
        * @default null
        */
       drill_step: number | null;
+      /**
+       * Format: int32
+       * @description How much of it the coach sees, 1 a little to 4 very much, where the tool has no finding of its own.
+       * @default null
+       */
+      grade: number | null;
       /**
        * Format: date
        * @description When to look again.
@@ -3217,6 +3758,25 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+  faults_agreement: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['AgreementView'];
+        };
+      };
+    };
+  };
   charts_list: {
     parameters: {
       query?: never;
@@ -3644,6 +4204,35 @@ export interface operations {
       };
     };
   };
+  corrections_history: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CorrectionWas'][];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   corrections_look: {
     parameters: {
       query?: never;
@@ -3743,6 +4332,57 @@ export interface operations {
       };
     };
   };
+  couples_set_choices: {
+    parameters: {
+      query?: never;
+      header: {
+        'If-Match': string;
+      };
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Choices'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Couple'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      412: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   couples_set_limit: {
     parameters: {
       query?: never;
@@ -3794,7 +4434,88 @@ export interface operations {
       };
     };
   };
-  charts_faults: {
+  faults_export: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['FaultFile'];
+        };
+      };
+    };
+  };
+  faults_import: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['FaultFile'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CatalogueView'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  faults_preview: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Fault'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Preview'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  faults_list: {
     parameters: {
       query?: never;
       header?: never;
@@ -3809,6 +4530,86 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['CatalogueView'];
+        };
+      };
+    };
+  };
+  faults_save: {
+    parameters: {
+      query?: never;
+      header: {
+        'If-Match': string;
+      };
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Fault'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CatalogueView'];
+        };
+      };
+      412: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  faults_remove: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CatalogueView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
         };
       };
     };
@@ -3836,6 +4637,58 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Health'];
+        };
+      };
+    };
+  };
+  corrections_log: {
+    parameters: {
+      query?: {
+        /** @description Words of a cue, a drill, a target, a caution or a fault's name. */
+        q?: string;
+        /** @description In which role. */
+        role?: 'leader' | 'follower';
+        /** @description Whose. */
+        person?: string;
+        /** @description Of which couple. */
+        couple?: string;
+        /** @description Area of the fault. */
+        area?: string;
+        /** @description Dance of the figure. */
+        dance?: string;
+        /** @description Figure. */
+        chart?: string;
+        /** @description Where it stands. */
+        state?: 'new' | 'working' | 'holding';
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Logged'][];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
         };
       };
     };

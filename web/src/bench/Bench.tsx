@@ -12,7 +12,9 @@ import { CorrectionSheet, DismissSheet } from './CorrectionSheet';
 import { Angle, AddAngle, WhichAngle } from './Angle';
 import { CountCard } from './CountCard';
 import { Exchange } from './Exchange';
+import { EyeSheet } from './EyeSheet';
 import { Findings } from './Findings';
+import { RulesDialog } from '../people/RulesDialog';
 import { FloorPlan } from './FloorPlan';
 import { InSpace } from './InSpace';
 import { corners, landmarks } from './landmarks';
@@ -59,6 +61,8 @@ export function Bench({
   const withdraw = useWithdraw(take.id);
   const reviewed = useReviewed(take.id);
   const [confirming, setConfirming] = useState<Judged | null>(null);
+  const [adding, setAdding] = useState(false);
+  const [rules, setRules] = useState(false);
   const [dismissing, setDismissing] = useState<Judged | null>(null);
   const [inSpace, setInSpace] = useState(false);
   const send: Send = (...entries) => marking.mutate(entries);
@@ -496,6 +500,8 @@ export function Bench({
               confirm: setConfirming,
               dismiss: setDismissing,
               withdraw: (id) => withdraw.mutate(id),
+              add: () => setAdding(true),
+              rules: () => setRules(true),
             }}
           />
         </Box>
@@ -540,6 +546,16 @@ export function Bench({
           onClose={() => setConfirming(null)}
         />
       )}
+      {adding && (
+        <EyeSheet
+          take={take}
+          analysis={analysis}
+          chart={chart}
+          count={cell?.count ?? null}
+          onClose={() => setAdding(false)}
+        />
+      )}
+      {rules && <RulesDialog couple={take.couple_id} onClose={() => setRules(false)} />}
       {dismissing && (
         <DismissSheet take={take.id} j={dismissing} onClose={() => setDismissing(null)} />
       )}

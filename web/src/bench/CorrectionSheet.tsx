@@ -12,6 +12,15 @@ import { RoleMark } from '../shapes/RoleMark';
 import { FormDialog } from '../shell/FormDialog';
 import { bandText, reading, todayIso, type Role } from '../words';
 
+/** For whom a finding is: its role, or those of the couple whose share of it is not small. */
+function whose(j: Schemas['Judged']): Role[] {
+  if (j.role) return [j.role];
+  const share = j.share?.value ?? 0.5;
+  if (share > 0.65) return ['leader'];
+  if (share < 0.35) return ['follower'];
+  return ['leader', 'follower'];
+}
+
 /** Seen, why, say, do, target, look again: a finding becomes a correction. Enter logs it as proposed. */
 export function CorrectionSheet({
   take,
@@ -30,7 +39,7 @@ export function CorrectionSheet({
   const decide = useDecide(take.id);
   const fault = catalogue.data?.faults.find((f) => f.id === j.fault);
   const causing = catalogue.data?.faults.find((f) => f.id === cause?.fault);
-  const [roles, setRoles] = useState<Role[]>(j.role ? [j.role] : ['leader', 'follower']);
+  const [roles, setRoles] = useState<Role[]>(whose(j));
   const [cue, setCue] = useState<string | null>(null);
   const [step, setStep] = useState(1);
   const [recheck, setRecheck] = useState('');
@@ -43,7 +52,14 @@ export function CorrectionSheet({
         role: j.role ?? 'couple',
         verdict: 'confirmed',
         reason: '',
-        wish: { roles, cue: cue || null, drill_step: step, recheck_on: recheck || null },
+        wish: {
+          roles,
+          cue: cue || null,
+          drill_step: step,
+          recheck_on: recheck || null,
+          grade: null,
+          count: null,
+        },
       },
       { onSuccess: onClose },
     );
@@ -67,15 +83,24 @@ export function CorrectionSheet({
     >
       <Typography variant="body2">
         <b>Seen</b> in {j.showing} of {j.of} repetitions{count ? `, most at ${count}` : ''}:{' '}
-        {reading(fault.measure, j.value, j.unit)}. Fine is {bandText(j.band, j.unit)}.{' '}
-        {fault.reason}
+        {reading(j.measure, j.value, j.unit)}. Fine is {bandText(j.band, j.unit)}. {fault.reason}
       </Typography>
       {causing && (
         <Typography variant="body2">
-          <b>Why</b> It comes with “{causing.name}”; mend that first and look again.
+          <b>Why</b> It comes with “{causing.name}”
+          {j.explained == null
+            ? ''
+            : `, which explains about ${Math.round(100 * j.explained)} % of it`}
+          ; mend that first and look again.
         </Typography>
       )}
       {fault.caution && <Alert severity="warning">{fault.caution}</Alert>}
+      {j.share && (
+        <Typography variant="body2">
+          <b>Whose</b> Leader {Math.round(100 * j.share.value)} % ±{' '}
+          {Math.round(100 * j.share.sigma)}, follower {Math.round(100 * (1 - j.share.value))} %.
+        </Typography>
+      )}
       {!j.role && (
         <Box role="group" aria-label="For whom">
           {(['leader', 'follower'] as const).map((role) => (

@@ -19,8 +19,14 @@ const planar = ['elbow', 'lean'];
 
 const FEW = 4;
 
+/** A fault with the band that is in force for it. */
+interface Banded {
+  band: Schemas['Band'];
+  reason: string;
+}
+
 /** How far beyond the fine band a reading lies, in widths of the borderline zone; negative inside. */
-function outside(m: Schemas['Measure'], fault: Schemas['Fault'] | undefined) {
+function outside(m: Schemas['Measure'], fault: Banded | undefined) {
   if (!fault || m.reading.seen !== 'value') return -9;
   const value = m.reading.value;
   const side = (i: 0 | 1, sign: number) => {
@@ -49,7 +55,10 @@ export function CountCard({
   const rows = (catalogue.data?.measures ?? []).flatMap((spec) => {
     const of = here.filter((m) => m.id === spec.id && spec.id !== 'support');
     if (of.length === 0) return [];
-    const fault = catalogue.data?.faults.find((f) => f.measure === (borrowed[spec.id] ?? spec.id));
+    const judging = borrowed[spec.id] ?? spec.id;
+    const entry = catalogue.data?.faults.find((f) => f.measure === judging);
+    const band = analysis.judged.find((j) => j.measure === judging)?.band ?? entry?.band;
+    const fault = entry && band ? { band, reason: entry.reason } : undefined;
     return [{ spec, of, fault, out: Math.max(...of.map((m) => outside(m, fault))) }];
   });
   // The most telling first: those nearest to, or beyond, the edge of their band.

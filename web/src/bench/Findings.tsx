@@ -18,6 +18,19 @@ interface Acts {
   confirm: (j: Judged) => void;
   dismiss: (j: Judged) => void;
   withdraw: (decision: string) => void;
+  /** Logs what only the coach sees. */
+  add: () => void;
+  /** Opens by what the couple is judged. */
+  rules: () => void;
+}
+
+/** Whose a couple's fault is. */
+function shareText(share: Schemas['Estimate']) {
+  const leader = Math.round(100 * share.value);
+  const error = Math.round(100 * share.sigma);
+  return leader >= 50
+    ? `leader’s share ${leader} % ± ${error}`
+    : `follower’s share ${100 - leader} % ± ${error}`;
 }
 
 const grades: Record<Schemas['Grade'], string> = {
@@ -74,6 +87,11 @@ export function Findings({
           </Box>
         );
       })}
+      <ByEye analysis={analysis} decisions={decisions} acts={acts} />
+      <Box sx={{ display: 'flex', gap: 1, mt: 0.75 }}>
+        <Button onClick={acts.add}>Add what you see</Button>
+        <Button onClick={acts.rules}>Schools and bands</Button>
+      </Box>
       {fine.length > 0 && (
         <Typography variant="caption" component="p" color="text.secondary" sx={{ mt: 0.75 }}>
           Looked at and fine: {names(fine)}.
@@ -86,6 +104,49 @@ export function Findings({
       )}
     </Panel>
   );
+}
+
+/** What the coach added that the tool has no finding of. */
+function ByEye({
+  analysis,
+  decisions,
+  acts,
+}: {
+  analysis: Schemas['Analysis'];
+  decisions: Schemas['Decision'][];
+  acts: Acts;
+}) {
+  const catalogue = useCatalogue();
+  const found = new Set(analysis.judged.map((j) => findingKey(j)));
+  const added = decisions.filter((d) => d.verdict === 'confirmed' && !found.has(findingKey(d)));
+  return added.map((d) => {
+    const name = catalogue.data?.faults.find((f) => f.id === d.fault)?.name ?? d.fault;
+    return (
+      <Box
+        key={d.id}
+        sx={{
+          display: 'flex',
+          gap: 1,
+          alignItems: 'center',
+          borderTop: 1,
+          borderColor: 'divider',
+          py: 0.5,
+        }}
+      >
+        <RoleMark role={d.role === 'couple' ? null : d.role} />
+        <Typography variant="body2" sx={{ flex: 1 }}>
+          {name}
+          <Typography variant="caption" component="span" color="text.secondary">
+            {' '}
+            · seen by eye, in the log
+          </Typography>
+        </Typography>
+        <Button onClick={() => acts.withdraw(d.id)} aria-label={`Take back: ${name}`}>
+          Take back
+        </Button>
+      </Box>
+    );
+  });
 }
 
 /** Follows the causes of a finding to the first one; its place in the list. */
@@ -117,6 +178,8 @@ function Finding({
 }) {
   const catalogue = useCatalogue();
   const fault = catalogue.data?.faults.find((f) => f.id === j.fault);
+  const topic = catalogue.data?.topics.find((t) => t.id === j.school?.topic);
+  const school = topic?.choices.find((c) => c.id === j.school?.choice)?.name;
   const decided = decisions.find((d) => findingKey(d) === findingKey(j));
   const chosen = acts.chosen === findingKey(j);
   const count = j.count == null ? undefined : chart?.pattern.marks[j.count]?.label;
@@ -159,10 +222,14 @@ function Finding({
         />
       </Box>
       <Typography variant="caption" component="p" color="text.secondary" sx={{ my: 0.25 }}>
-        {j.showing} of {j.of} repetitions · {fault ? reading(fault.measure, j.value, j.unit) : ''} ·
-        fine: {bandText(j.band, j.unit)} · {grades[j.grade]},{' '}
+        {j.showing} of {j.of} repetitions · {reading(j.measure, j.value, j.unit)} · fine:{' '}
+        {bandText(j.band, j.unit)} · {grades[j.grade]},{' '}
         {Math.round(Math.min(99, 100 * j.probability))} % sure
-        {effect && ' · explained by the line above'}
+        {effect &&
+          ` · explained by the line above${j.explained == null ? '' : `, about ${Math.round(100 * j.explained)} %`}`}
+        {j.share && ` · ${shareText(j.share)}`}
+        {chosen && j.because.map((b) => ` · ${b}`).join('')}
+        {chosen && school && ` · school: ${school}`}
       </Typography>
       {fault?.caution && chosen && (
         <Typography variant="caption" component="p" sx={{ color: 'caution.main', mb: 0.5 }}>

@@ -18,6 +18,7 @@ import { quantity } from '../words';
 import { CoupleDialog } from './CoupleDialog';
 import { FrameLimitDialog } from './FrameLimitDialog';
 import { PersonDialog } from './PersonDialog';
+import { RulesDialog } from './RulesDialog';
 
 /** People with their heights, couples with their roles. */
 export function PeoplePage() {
@@ -26,6 +27,7 @@ export function PeoplePage() {
   const [person, setPerson] = useState<Schemas['Person'] | 'new' | null>(null);
   const [pairing, setPairing] = useState(false);
   const [limit, setLimit] = useState<Schemas['Couple'] | null>(null);
+  const [rules, setRules] = useState<string | null>(null);
   return (
     <Place title="People" note="heights scale the steps a chart asks for">
       <Box sx={{ display: 'grid', gridTemplateColumns: '5fr 6fr', gap: 1.5, alignItems: 'start' }}>
@@ -124,6 +126,12 @@ export function PeoplePage() {
                           >
                             Set
                           </Button>
+                          <Button
+                            onClick={() => setRules(c.id)}
+                            aria-label={`Schools and bands of ${c.leader} and ${c.follower}`}
+                          >
+                            Schools
+                          </Button>
                         </TableCell>
                       </TableRow>
                     ))}
@@ -138,6 +146,7 @@ export function PeoplePage() {
         <PersonDialog was={person === 'new' ? undefined : person} onClose={() => setPerson(null)} />
       )}
       {pairing && <CoupleDialog people={people.data ?? []} onClose={() => setPairing(false)} />}
+      {rules && <RulesDialog couple={rules} onClose={() => setRules(null)} />}
       {limit && <FrameLimitDialog couple={limit} onClose={() => setLimit(null)} />}
     </Place>
   );

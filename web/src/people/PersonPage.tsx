@@ -11,7 +11,7 @@ import { useCatalogue, useCharts, useLog, usePerson } from '../api/hooks';
 import { RoleMark } from '../shapes/RoleMark';
 import { Place } from '../shell/Shell';
 import { Empty, Loaded } from '../shell/State';
-import { day, plural, quantity, reading, type Role, type Unit } from '../words';
+import { day, logged, plural, quantity, type Role } from '../words';
 import { CorrectionDialog } from './CorrectionDialog';
 
 function Entry({ c, onChange }: { c: Schemas['Correction']; onChange: () => void }) {
@@ -35,9 +35,9 @@ function Entry({ c, onChange }: { c: Schemas['Correction']; onChange: () => void
       </Box>
       <Typography variant="body2" color="text.secondary">
         seen {day(c.seen_on)} in {chart ? `${chart.dance}, ${chart.name}` : c.chart}
-        {c.count ? `, most at ${c.count}` : ''}:{' '}
-        {reading(fault?.measure ?? '', { value: c.value, sigma: c.sigma }, c.unit as Unit)},{' '}
-        {c.showing} of {c.measured} repetitions · <Link to={`/takes/${c.take_id}`}>the take</Link>
+        {c.count ? `, most at ${c.count}` : ''}: {logged(c, fault?.measure)}
+        {c.unit !== 'grade' && `, ${c.showing} of ${c.measured} repetitions`} ·{' '}
+        <Link to={`/takes/${c.take_id}`}>the take</Link>
         {c.looks > 0 && ` · ${plural(c.looks, 'look')} since, ${c.fine_looks} fine`}
       </Typography>
       <Box sx={{ display: 'grid', gridTemplateColumns: '64px 1fr', rowGap: 0.5, mt: 1 }}>

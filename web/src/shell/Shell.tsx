@@ -4,6 +4,7 @@ import HelpOutline from '@mui/icons-material/HelpOutlineOutlined';
 import LightModeOutlined from '@mui/icons-material/LightModeOutlined';
 import Logout from '@mui/icons-material/LogoutOutlined';
 import MovieOutlined from '@mui/icons-material/MovieOutlined';
+import RuleOutlined from '@mui/icons-material/RuleOutlined';
 import ShowChart from '@mui/icons-material/ShowChartOutlined';
 import StyleOutlined from '@mui/icons-material/RouteOutlined';
 import TodayOutlined from '@mui/icons-material/TodayOutlined';
@@ -25,6 +26,7 @@ const places = [
   { to: '/takes', name: 'Bench', icon: <MovieOutlined /> },
   { to: '/progress', name: 'Progress', icon: <ShowChart /> },
   { to: '/charts', name: 'Charts', icon: <StyleOutlined /> },
+  { to: '/faults', name: 'Faults', icon: <RuleOutlined /> },
 ];
 
 /** Navigation and the place beside it. */

@@ -11,7 +11,7 @@ import { RoleMark } from '../shapes/RoleMark';
 import { Place } from '../shell/Shell';
 import { Failure, Loaded } from '../shell/State';
 import { Stages } from '../takes/Stages';
-import { day, fullDay, plainReading, plural, reading, type Role, type Unit } from '../words';
+import { day, fullDay, logged, plainReading, plural, type Role } from '../words';
 
 function Section({ title, note, children }: { title: string; note?: string; children: ReactNode }) {
   return (
@@ -89,8 +89,7 @@ function Due({ due }: { due: Schemas['Correction'][] }) {
               {catalogue.data?.faults.find((f) => f.id === c.fault)?.name ?? c.fault}
             </Typography>
             <Typography variant="body2" color="text.secondary">
-              due {c.recheck_on ? day(c.recheck_on) : ''} · was{' '}
-              {reading(measureOf(c.fault), { value: c.value, sigma: c.sigma }, c.unit as Unit)} · “
+              due {c.recheck_on ? day(c.recheck_on) : ''} · was {logged(c, measureOf(c.fault))} · “
               {c.cue}”
             </Typography>
           </Box>

@@ -34,12 +34,16 @@ pub use vocabulary::{Action, Direction, Hold, Position};
 use crate::count::CountPattern;
 use crate::units::Role;
 
+/// Reach of two joined, softly bent arms, as a share of the two heights together.
+pub const REACH: f64 = 0.37;
+
 /// A figure that has passed the checks. Reads like its draft.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Chart {
     draft: Draft,
     layout: Layout,
     notes: Vec<Problem>,
+    reach: Vec<f64>,
 }
 
 impl Chart {
@@ -47,11 +51,20 @@ impl Chart {
     pub fn new(draft: Draft) -> Result<Self, Vec<Problem>> {
         let (layout, problems) = check::check(&draft);
         match layout {
-            Some(layout) if problems.iter().all(|p| p.severity != Severity::Stops) => Ok(Self {
-                draft,
-                layout,
-                notes: problems,
-            }),
+            Some(layout) if problems.iter().all(|p| p.severity != Severity::Stops) => {
+                let heights = [place::WRITTEN_FOR; 2];
+                let reach = path::moments(&draft, &layout, heights)
+                    .iter()
+                    .skip(1)
+                    .map(|m| path::relation(m).distance / (REACH * 2.0 * place::WRITTEN_FOR))
+                    .collect();
+                Ok(Self {
+                    draft,
+                    layout,
+                    notes: problems,
+                    reach,
+                })
+            }
             _ => Err(problems),
         }
     }
@@ -64,6 +77,11 @@ impl Chart {
     /// Rows, positions and holds over the counts.
     pub fn layout(&self) -> &Layout {
         &self.layout
+    }
+
+    /// Distance of the partners after a count, as a share of the reach of their joined arms.
+    pub fn reach(&self, count: usize) -> f64 {
+        self.reach.get(count).copied().unwrap_or(0.0)
     }
 
     /// Advice, and what is allowed by exception.

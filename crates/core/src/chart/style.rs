@@ -5,7 +5,7 @@ use std::sync::LazyLock;
 use serde::{Deserialize, Serialize};
 
 /// Kinds of dances that share habits of frame and feet.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub enum Family {
@@ -48,6 +48,8 @@ pub struct Style {
     pub feet: FreeFoot,
     /// Usual height of the free foot in the middle of a step, metres.
     pub swing_height: f64,
+    /// How far each foot is turned out, degrees.
+    pub turnout: f64,
     /// The hips stay at one height.
     pub level: bool,
     /// The body rises on charted counts.
@@ -74,6 +76,7 @@ static ORDINARY: LazyLock<Style> = LazyLock::new(|| Style {
     family: Family::Any,
     feet: FreeFoot::Free,
     swing_height: 0.016,
+    turnout: 6.0,
     level: false,
     rises: false,
 });

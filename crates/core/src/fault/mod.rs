@@ -1,186 +1,69 @@
-//! The fault catalogue, held as data in `data/faults.json`.
+//! The fault catalogue and the schools, held as data in `data/faults/` and `data/schools.json`, and the rules
+//! by which a couple is judged.
 
-use std::collections::BTreeMap;
+mod band;
+mod entry;
+mod rules;
+mod school;
+
 use std::sync::LazyLock;
 
-use serde::{Deserialize, Serialize};
+use serde::Deserialize;
 
-use crate::chart::{Chart, Position};
+pub use band::Band;
+pub use entry::{Applies, Cause, Fault, On, Scale, Who, Whose};
+pub use rules::{Choices, Circumstances, CoupleStage, InForce, JudgedBy, OwnBand, Rules};
+pub use school::{School, SchoolBand, Topic, school_problems, topics};
+
 use crate::measure;
-use crate::units::{Estimate, Role};
-
-/// Where a value is fine, and beyond what it is clearly a fault; between lies borderline.
-/// An absent edge is open.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Band {
-    /// Lower and upper edge of the fine band.
-    pub fine: [Option<f64>; 2],
-    /// Lower and upper edge beyond which the fault is clear.
-    pub clear: [Option<f64>; 2],
-}
-
-impl Band {
-    /// How far a value lies outside the fine band, ≥ 0 outside, negative inside (distance to the
-    /// nearest edge).
-    pub fn beyond(&self, value: f64) -> f64 {
-        let below = self.fine[0].map_or(f64::NEG_INFINITY, |lo| lo - value);
-        let above = self.fine[1].map_or(f64::NEG_INFINITY, |hi| value - hi);
-        below.max(above)
-    }
-
-    /// How far beyond the clear edge on the side the value lies, in units of the borderline zone's width.
-    pub fn beyond_clear(&self, value: f64) -> f64 {
-        let side = |fine: Option<f64>, clear: Option<f64>, sign: f64| match (fine, clear) {
-            (Some(f), Some(c)) => sign * (value - c) / (c - f).abs().max(1e-9),
-            _ => f64::NEG_INFINITY,
-        };
-        side(self.fine[0], self.clear[0], -1.0).max(side(self.fine[1], self.clear[1], 1.0))
-    }
-}
-
-/// Whose a fault is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub enum Who {
-    /// Judged for each role.
-    Each,
-    /// Judged for the couple; the coach says whose it is.
-    Couple,
-}
-
-/// At which counts an entry judges.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub enum Where {
-    /// Wherever there is a reading.
-    #[default]
-    Anywhere,
-    /// At the chart's stretch count.
-    Stretch,
-    /// Except where the chart brings the partners together.
-    NotTogether,
-}
-
-/// When an entry applies.
-#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Applies {
-    /// Only in charts that start in one of these positions; all when empty.
-    #[serde(default)]
-    pub positions: Vec<Position>,
-    /// At which counts.
-    #[serde(default)]
-    pub counts: Where,
-}
-
-impl Applies {
-    /// Whether the entry judges this count (none: the whole repetition) of this chart.
-    pub fn to(&self, chart: &Chart, count: Option<usize>) -> bool {
-        if !self.positions.is_empty() && !self.positions.contains(&chart.start.position) {
-            return false;
-        }
-        match self.counts {
-            Where::Anywhere => true,
-            Where::Stretch => count.is_some() && count == chart.stretch(),
-            Where::NotTogether => count.is_none_or(|c| !chart.together(c)),
-        }
-    }
-}
-
-/// Whose cause it must be to explain an effect.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub enum Whose {
-    /// The same dancer's, or the couple's.
-    Same,
-    /// Either dancer's.
-    Either,
-}
-
-/// An edge of the cause graph.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Cause {
-    /// Id of the causing fault.
-    pub fault: String,
-    /// Whose it must be.
-    pub whose: Whose,
-}
-
-/// An entry of the catalogue.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Fault {
-    /// `P1`, `S4`, …
-    pub id: String,
-    /// Posture, frame, connection, compression, rotation, feet, legs, timing.
-    pub area: String,
-    /// As a coach says it.
-    pub name: String,
-    /// Whose it is.
-    pub who: Who,
-    /// Id in the measure registry.
-    pub measure: String,
-    /// Judge the size of the value, whatever its sign.
-    pub magnitude: bool,
-    /// Edges, in the measure's unit.
-    pub band: Band,
-    /// Why the band lies there.
-    pub reason: String,
-    /// When it applies.
-    #[serde(default)]
-    pub applies: Applies,
-    /// 1 small, 2 middling, 3 grave.
-    pub severity: u8,
-    /// What may cause it.
-    pub caused_by: Vec<Cause>,
-    /// What to say, by role.
-    pub cue: BTreeMap<Role, String>,
-    /// What to do, from alone to tempo.
-    pub ladder: Vec<String>,
-    /// What fine looks like.
-    pub target: String,
-    /// Shown wherever the fault or its drill is.
-    #[serde(default)]
-    pub caution: Option<String>,
-}
+use crate::units::Estimate;
 
 impl Fault {
-    /// Probability that the true value lies outside the fine band, the error being normal.
+    /// Probability that the true value lies outside the catalogue's fine band; 0 without a measure.
     pub fn probability(&self, e: Estimate) -> f64 {
-        let below =
-            self.band.fine[0].map_or(0.0, |lo| normal_cdf((lo - e.value) / e.sigma.max(1e-12)));
-        let above =
-            self.band.fine[1].map_or(0.0, |hi| normal_cdf((e.value - hi) / e.sigma.max(1e-12)));
-        (below + above).min(1.0)
+        self.band.map_or(0.0, |b| b.probability(e))
     }
 }
 
-fn normal_cdf(z: f64) -> f64 {
-    0.5 * statrs::function::erf::erfc(-z / std::f64::consts::SQRT_2)
-}
-
+/// One area's file.
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
 struct File {
     #[allow(dead_code)]
     version: u32,
+    area: String,
+    /// Steps that end every ladder of the area.
+    then: Vec<String>,
     entries: Vec<Fault>,
 }
 
+const FILES: [&str; 8] = [
+    include_str!("../../data/faults/posture.json"),
+    include_str!("../../data/faults/frame.json"),
+    include_str!("../../data/faults/connection.json"),
+    include_str!("../../data/faults/compression.json"),
+    include_str!("../../data/faults/rotation.json"),
+    include_str!("../../data/faults/feet.json"),
+    include_str!("../../data/faults/legs.json"),
+    include_str!("../../data/faults/timing.json"),
+];
+
+fn read(text: &str) -> Result<Vec<Fault>, serde_json::Error> {
+    let file: File = serde_json::from_str(text)?;
+    let mut entries = file.entries;
+    for f in &mut entries {
+        f.area.clone_from(&file.area);
+        f.ladder.extend(file.then.iter().cloned());
+    }
+    Ok(entries)
+}
+
 static CATALOGUE: LazyLock<Vec<Fault>> = LazyLock::new(|| {
-    // Part of the program and checked by a test; a broken file leaves the catalogue empty.
-    serde_json::from_str::<File>(include_str!("../../data/faults.json"))
-        .map(|f| f.entries)
-        .unwrap_or_default()
+    // Part of the program and checked by a test; a broken file leaves its area empty.
+    FILES
+        .iter()
+        .flat_map(|text| read(text).unwrap_or_default())
+        .collect()
 });
 
 /// The catalogue.
@@ -193,38 +76,71 @@ pub fn fault(id: &str) -> Option<&'static Fault> {
     CATALOGUE.iter().find(|f| f.id == id)
 }
 
+/// Most letters of an id, and of any text of an entry.
+const MOST_ID: usize = 8;
+const MOST_TEXT: usize = 600;
+
 /// Every problem of a catalogue, one sentence each.
 pub fn problems(entries: &[Fault]) -> Vec<String> {
     let mut out = Vec::new();
-    for f in entries {
+    for (i, f) in entries.iter().enumerate() {
         let mut say = |what: String| out.push(format!("{}: {what}", f.id));
-        if measure::spec(&f.measure).is_none() {
-            say(format!("there is no measure “{}”", f.measure));
+        let plain = |c: char| c.is_ascii_alphanumeric() || c == '-';
+        if f.id.is_empty() || f.id.len() > MOST_ID || !f.id.chars().all(plain) {
+            say(format!(
+                "an id has 1 to {MOST_ID} letters, digits or dashes"
+            ));
         }
-        if f.band.fine == [None, None] {
-            say("the fine band has no edge".into());
+        if entries[..i].iter().any(|e| e.id == f.id) {
+            say("the id is there twice".into());
         }
-        for side in [0, 1] {
-            match (f.band.fine[side], f.band.clear[side]) {
-                (None, None) => {}
-                (Some(fine), Some(clear)) if (clear > fine) == (side == 1) && clear != fine => {}
-                _ => say("the clear edge must lie beyond the fine one".into()),
+        for (what, text) in [
+            ("name", &f.name),
+            ("reason", &f.reason),
+            ("target", &f.target),
+        ] {
+            if text.trim().is_empty() || text.chars().count() > MOST_TEXT {
+                say(format!("the {what} has 1 to {MOST_TEXT} letters"));
             }
+        }
+        let unit = |id: &String| measure::spec(id).map(|s| s.unit);
+        match (&f.measure, f.band) {
+            (Some(m), Some(band)) => {
+                if unit(m).is_none() {
+                    say(format!("there is no measure “{m}”"));
+                }
+                if let Some(problem) = band.problem() {
+                    say(problem.into());
+                }
+            }
+            (None, None) => {}
+            _ => say("a measure needs a band, and a band a measure".into()),
+        }
+        if let Some(o) = &f.otherwise
+            && (unit(o).is_none() || f.measure.as_ref().and_then(unit) != unit(o))
+        {
+            say(format!("“{o}” is no measure of the same unit"));
         }
         if f.ladder.len() < 3 {
             say("the drill needs at least three steps".into());
         }
-        for role in Role::BOTH {
-            if f.cue.get(&role).is_none_or(String::is_empty) {
-                say(format!("no cue for the {role:?}"));
+        for role in f.who.told() {
+            if f.cue.get(role).is_none_or(|c| c.trim().is_empty()) {
+                say(format!("no cue for the {}", role.word()));
             }
         }
         if !(1..=3).contains(&f.severity) {
             say("severity is 1, 2 or 3".into());
         }
+        if f.safety && f.caution.is_none() {
+            say("what can hurt needs a caution".into());
+        }
         for c in &f.caused_by {
             if c.fault == f.id || !entries.iter().any(|e| e.id == c.fault) {
                 say(format!("its cause “{}” is no other entry", c.fault));
+            }
+            if !(c.weight > 0.0 && c.weight <= 1.0) {
+                say(format!("the weight of “{}” lies between 0 and 1", c.fault));
             }
         }
     }
@@ -234,49 +150,97 @@ pub fn problems(entries: &[Fault]) -> Vec<String> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use proptest::prelude::*;
+    use crate::units::Role;
 
     #[test]
-    fn the_catalogue_is_sound() {
+    fn the_catalogue_and_the_schools_are_sound() {
+        for text in FILES {
+            read(text).unwrap();
+        }
         assert_eq!(problems(catalogue()), Vec::<String>::new());
-        assert!(catalogue().len() >= 10);
+        assert_eq!(school_problems(topics(), catalogue()), Vec::<String>::new());
+        assert!(topics().len() >= 10);
+        // Every entry that the domain lists.
+        for (area, numbers) in [
+            ("P", 1..=5),
+            ("F", 1..=6),
+            ("C", 1..=12),
+            ("K", 1..=7),
+            ("R", 1..=12),
+            ("S", 1..=12),
+            ("L", 1..=5),
+            ("T", 1..=5),
+        ] {
+            for n in numbers {
+                assert!(fault(&format!("{area}{n}")).is_some(), "{area}{n}");
+            }
+        }
     }
 
     #[test]
-    fn a_broken_entry_is_named() {
-        let mut f = fault("S4").unwrap().clone();
-        f.measure = "nothing".into();
-        f.band.clear[1] = Some(0.1);
+    fn problems_are_said_in_words() {
+        let mut f = fault("P1").unwrap().clone();
+        f.measure = Some("nothing".into());
+        f.band.as_mut().unwrap().clear[1] = Some(0.1);
         f.caused_by[0].fault = "X9".into();
-        let said = problems(&[f]).join("\n");
-        for part in ["nothing", "beyond the fine", "X9"] {
-            assert!(said.contains(part), "{said}");
+        f.cue.remove(&Role::Leader);
+        f.safety = true;
+        f.caution = None;
+        let twice = f.clone();
+        let said = problems(&[f, twice]).join("\n");
+        for part in [
+            "“nothing”",
+            "beyond the fine",
+            "“X9”",
+            "no cue for the leader",
+            "needs a caution",
+            "twice",
+        ] {
+            assert!(said.contains(part), "{part}: {said}");
         }
     }
 
     #[test]
     fn every_entry_fires_and_stays_silent() {
         for f in catalogue() {
-            let lo = f.band.fine[0].unwrap_or(f.band.fine[1].unwrap_or(0.0) - 1.0);
-            let hi = f.band.fine[1].unwrap_or(lo + 1.0);
-            let calm = Estimate::new(0.5 * (lo + hi), 1e-3);
-            assert!(f.probability(calm) < 0.01, "{}", f.id);
-            let wild = match f.band.clear {
-                [_, Some(c)] => c + 0.3 * (c - hi),
-                [Some(c), None] => c - 0.3 * (lo - c),
-                _ => unreachable!(),
+            let Some(band) = f.band else {
+                assert_eq!(f.probability(Estimate::new(9.0, 0.1)), 0.0);
+                continue;
             };
-            assert!(f.probability(Estimate::new(wild, 1e-3)) > 0.99, "{}", f.id);
-            assert!(f.band.beyond_clear(wild) > 0.0);
+            let wide = |side: usize| Some((band.clear[side]? - band.fine[side]?).abs());
+            let calm = match band.fine {
+                [Some(lo), Some(hi)] => 0.5 * (lo + hi),
+                [None, Some(hi)] => hi - wide(1).unwrap(),
+                [Some(lo), None] => lo + wide(0).unwrap(),
+                [None, None] => unreachable!(),
+            };
+            assert!(f.probability(Estimate::new(calm, 1e-3)) < 0.01, "{}", f.id);
+            for (side, sign) in [(0, -1.0), (1, 1.0)] {
+                let Some(zone) = wide(side) else { continue };
+                let wild = band.clear[side].unwrap() + sign * 0.3 * zone;
+                assert!(f.probability(Estimate::new(wild, 1e-3)) > 0.99, "{}", f.id);
+                assert!(band.beyond_clear(wild) > 0.0);
+            }
         }
     }
 
-    proptest! {
-        #[test]
-        fn further_out_is_never_less_likely(a in 0.0..40.0f64, d in 0.0..20.0f64, s in 0.1..5.0f64) {
-            let f = fault("P1").unwrap();
-            let p = |v| f.probability(Estimate::new(v, s));
-            prop_assert!(p(a + d) >= p(a) - 1e-12);
-        }
+    #[test]
+    fn entries_judge_only_where_they_belong() {
+        let chart = |id| crate::chart::chart(id).unwrap();
+        let to = |id: &str, figure, count| {
+            fault(id)
+                .unwrap()
+                .applies
+                .to(chart(figure), Some(Role::Follower), count)
+        };
+        let basic = chart("shag-basic");
+        assert!(to("K3", "shag-basic", basic.stretch()));
+        assert!(!to("K3", "shag-basic", Some(1)));
+        assert!(to("S4", "shag-basic", Some(1)) && !to("S4", "forro-base", Some(1)));
+        // Frame height is judged in the smooth dances only, rise where the dance rises.
+        assert!(to("F3", "waltz-natural-turn", Some(1)) && !to("F3", "forro-base", Some(1)));
+        assert!(to("L2", "waltz-natural-turn", Some(1)) && !to("L2", "shag-basic", None));
+        assert!(to("L1", "shag-basic", None) && !to("L1", "lindy-swing-out-open", None));
+        assert!(!to("P1", "forro-base", Some(1)));
     }
 }

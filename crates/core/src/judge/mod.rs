@@ -1,5 +1,6 @@
 //! From measures to findings: how sure, how strong, how often, what explains what, what first.
 
+pub mod agreement;
 mod rank;
 mod wilson;
 
@@ -8,12 +9,12 @@ use serde::{Deserialize, Serialize};
 pub use wilson::wilson;
 
 use crate::chart::Chart;
-use crate::fault::{Band, Fault, Who};
+use crate::fault::{Band, Circumstances, Fault, InForce, JudgedBy, On, Rules, Who};
 use crate::measure::{self, Measure, Reading};
 use crate::units::{Estimate, Role, Unit};
 
 /// A repetition shows a fault when it lies outside the fine band with at least this probability.
-/// Above one half because the worst of several counts is judged.
+/// Above one half because the worst of several counts is judged, and because a coach has time for few things.
 pub const SHOWS: f64 = 0.8;
 
 /// How far out a value lies.
@@ -37,11 +38,17 @@ impl Grade {
         if band.beyond(value) <= 0.0 {
             Self::Fine
         } else {
-            match band.beyond_clear(value) {
-                x if x <= 0.0 => Self::Borderline,
-                x if x <= 1.0 => Self::Clear,
-                _ => Self::Strong,
-            }
+            Self::beyond_clear(band.beyond_clear(value).max(-1.0))
+        }
+    }
+
+    /// Grade by how far beyond the clear edge, in widths of the borderline zone; −1 is the fine edge.
+    fn beyond_clear(widths: f64) -> Self {
+        match widths {
+            x if x < -1.0 => Self::Fine,
+            x if x <= 0.0 => Self::Borderline,
+            x if x <= 1.0 => Self::Clear,
+            _ => Self::Strong,
         }
     }
 }
@@ -80,8 +87,12 @@ pub struct Evidence {
     pub repetition: u32,
     /// Count, where the measure belongs to one.
     pub count: Option<usize>,
+    /// First count of the repetition at which it shows; as `count` where it does not.
+    pub from: Option<usize>,
     /// The reading.
     pub value: Estimate,
+    /// What the figure itself asks for, where that moved the band.
+    pub asked: Option<f64>,
     /// Probability that the true value lies outside the fine band.
     pub probability: f64,
     /// Its grade.
@@ -96,10 +107,16 @@ pub struct Judged {
     pub fault: String,
     /// Whose; none for the couple.
     pub role: Option<Role>,
+    /// Id of the measure that it was read from.
+    pub measure: String,
     /// Unit of the values and the band.
     pub unit: Unit,
     /// The band in force.
     pub band: Band,
+    /// The school that has a say in it.
+    pub school: Option<JudgedBy>,
+    /// What moved the band from the catalogue's, in words.
+    pub because: Vec<String>,
     /// The worst reading of each repetition.
     pub evidence: Vec<Evidence>,
     /// Repetitions that show it.
@@ -118,8 +135,12 @@ pub struct Judged {
     pub grade: Grade,
     /// The count at which it shows most often.
     pub count: Option<usize>,
+    /// The leader's share of a couple's fault, 0..1, where both ways are known.
+    pub share: Option<Estimate>,
     /// The fault that explains it, as its place in the list of judged faults.
     pub explained_by: Option<usize>,
+    /// About how much of it that one explains, 0..1.
+    pub explained: Option<f64>,
     /// For ordering; larger first.
     pub score: f64,
     /// Among the most important two of its role.
@@ -145,29 +166,38 @@ pub struct Unseen {
     pub why: String,
 }
 
-/// Judges every entry of `catalogue` that applies to the chart. Sorted by what to fix first; faults
-/// that do not show come last. Deterministic.
-pub fn judge(
-    catalogue: &[Fault],
-    chart: &Chart,
-    measures: &[Measure],
-) -> (Vec<Judged>, Vec<Unseen>) {
+/// What is judged, and by what.
+pub struct Case<'a> {
+    /// The rules in force.
+    pub rules: &'a Rules,
+    /// The figure.
+    pub chart: &'a Chart,
+    /// What scales the bands.
+    pub here: Circumstances,
+    /// Everything measured.
+    pub measures: &'a [Measure],
+}
+
+/// Judges every entry that applies. Sorted by what to fix first; faults that do not show come last.
+/// Deterministic.
+pub fn judge(case: &Case) -> (Vec<Judged>, Vec<Unseen>) {
     let (mut judged, mut unseen) = (Vec::new(), Vec::new());
-    for fault in catalogue {
-        let roles: &[Option<Role>] = match fault.who {
-            Who::Each => &[Some(Role::Leader), Some(Role::Follower)],
-            Who::Couple => &[None],
-        };
-        for role in roles {
-            let readings: Vec<&Measure> = measures
-                .iter()
-                .filter(|m| {
-                    m.id == fault.measure && m.role == *role && fault.applies.to(chart, m.count)
-                })
-                .collect();
-            match judge_one(fault, *role, &readings) {
-                Some(j) => judged.push(j),
-                None => unseen.extend(readings.iter().find_map(|m| match &m.reading {
+    for fault in case.rules.entries() {
+        for role in fault.who.roles() {
+            let Some(force) = case.rules.band(fault, *role, &case.here) else {
+                continue;
+            };
+            let of = |id: &Option<String>| case.readings(fault, *role, id.as_deref());
+            // Looked at in the first measure where it says anything, else in the other one.
+            let (first, other) = (of(&fault.measure), of(&fault.otherwise));
+            let found = judge_one(fault, *role, &force, &first)
+                .or_else(|| judge_one(fault, *role, &force, &other));
+            match found {
+                Some(mut j) => {
+                    j.share = case.share(fault, &j);
+                    judged.push(j);
+                }
+                None => unseen.extend(first.iter().chain(&other).find_map(|m| match &m.reading {
                     Reading::NotVisible { why } => Some(Unseen {
                         fault: fault.id.clone(),
                         role: *role,
@@ -178,36 +208,83 @@ pub fn judge(
             }
         }
     }
-    rank::rank(&mut judged, catalogue);
+    rank::rank(&mut judged, case.rules);
     (judged, unseen)
 }
 
-fn judge_one(fault: &Fault, role: Option<Role>, readings: &[&Measure]) -> Option<Judged> {
+impl Case<'_> {
+    /// Readings of a measure that a fault of this role is judged by. A measure of the couple serves a fault
+    /// that only one role can have.
+    fn readings(&self, fault: &Fault, role: Option<Role>, id: Option<&str>) -> Vec<&Measure> {
+        let Some(id) = id else { return Vec::new() };
+        let mine = |m: &&Measure| {
+            m.id == id && (m.role == role || (m.role.is_none() && fault.who != Who::Each))
+        };
+        self.measures
+            .iter()
+            .filter(mine)
+            .filter(|m| fault.applies.to(self.chart, role, m.count))
+            .collect()
+    }
+
+    /// The leader's share of a couple's fault, from the repetitions that show it.
+    fn share(&self, fault: &Fault, j: &Judged) -> Option<Estimate> {
+        let id = fault.shared_by.as_deref()?;
+        let shares: Vec<Estimate> = j
+            .evidence
+            .iter()
+            .filter(|e| e.probability >= SHOWS)
+            .filter_map(|e| {
+                let at = |m: &&Measure| {
+                    (m.id == id) && (m.repetition, m.count) == (e.repetition, e.count)
+                };
+                self.measures.iter().find(at)?.reading.estimate()
+            })
+            .collect();
+        (!shares.is_empty()).then(|| mean_of(&shares))
+    }
+}
+
+fn judge_one(
+    fault: &Fault,
+    role: Option<Role>,
+    force: &InForce,
+    readings: &[&Measure],
+) -> Option<Judged> {
     let mut evidence: Vec<Evidence> = Vec::new();
     for m in readings {
-        let Some(mut value) = m.reading.estimate() else {
+        let Some(value) = m.reading.estimate() else {
             continue;
         };
-        if fault.magnitude {
-            value.value = value.value.abs();
+        let band = force.reaching(m.asked);
+        if band != force.band && fault.applies.on.contains(&On::Unasked) {
+            continue;
         }
         let one = Evidence {
             repetition: m.repetition,
             count: m.count,
+            from: m.count,
             value,
-            probability: fault.probability(value),
-            grade: Grade::of(&fault.band, value.value),
+            asked: m.asked.filter(|_| band != force.band),
+            probability: band.probability(value),
+            grade: Grade::of(&band, value.value),
         };
         let worse = |a: &Evidence, b: &Evidence| {
-            (a.probability, fault.band.beyond(a.value.value))
-                > (b.probability, fault.band.beyond(b.value.value))
+            let beyond = |e: &Evidence| force.reaching(e.asked).beyond(e.value.value);
+            (a.probability, beyond(a)) > (b.probability, beyond(b))
         };
         match evidence.iter_mut().find(|e| e.repetition == m.repetition) {
-            Some(e) if worse(&one, e) => *e = one,
-            Some(_) => {}
+            Some(e) => {
+                let shown = [&*e, &one].map(|e| e.from.filter(|_| e.probability >= SHOWS));
+                if worse(&one, e) {
+                    *e = one;
+                }
+                e.from = shown.into_iter().flatten().min().or(e.count);
+            }
             None => evidence.push(one),
         }
     }
+    let measured_by = readings.first()?.id.clone();
     if evidence.is_empty() {
         return None;
     }
@@ -218,21 +295,45 @@ fn judge_one(fault: &Fault, role: Option<Role>, readings: &[&Measure]) -> Option
     let basis = if shows.is_empty() { &all } else { &shows };
     let mean =
         |f: &dyn Fn(&Evidence) -> f64| basis.iter().map(|e| f(e)).sum::<f64>() / basis.len() as f64;
-    let grade = Grade::of(&fault.band, mean(&|e| e.value.value));
+    let count = most_common(basis.iter().map(|e| e.count));
+    // The band at the count it is said of.
+    let asked = basis
+        .iter()
+        .find(|e| e.count == count)
+        .and_then(|e| e.asked);
+    let band = force.reaching(asked);
+    let mut because = force.because.clone();
+    if asked.is_some() {
+        because.push("The figure itself asks for more here".into());
+    }
+    let far = mean(&|e| {
+        let band = force.reaching(e.asked);
+        if band.beyond(e.value.value) <= 0.0 {
+            -2.0
+        } else {
+            band.beyond_clear(e.value.value)
+        }
+    });
+    let values: Vec<Estimate> = evidence.iter().map(|e| e.value).collect();
     Some(Judged {
         fault: fault.id.clone(),
         role,
-        unit: measure::spec(&fault.measure)?.unit,
-        band: fault.band,
+        unit: measure::spec(&measured_by)?.unit,
+        measure: measured_by,
+        band,
+        school: force.school.clone(),
+        because,
         showing,
         of,
         interval: wilson(showing, of),
         frequency: Frequency::of(showing, of),
-        value: mean_value(&evidence),
+        value: mean_of(&values),
         probability: mean(&|e| e.probability),
-        grade,
-        count: most_common(basis.iter().map(|e| e.count)),
+        grade: Grade::beyond_clear(far),
+        count,
+        share: None,
         explained_by: None,
+        explained: None,
         score: 0.0,
         offered: false,
         evidence,
@@ -240,14 +341,14 @@ fn judge_one(fault: &Fault, role: Option<Role>, readings: &[&Measure]) -> Option
 }
 
 /// Mean with the standard error that both the readings' own σ and their scatter ask for.
-fn mean_value(evidence: &[Evidence]) -> Estimate {
-    let n = evidence.len() as f64;
-    let mean = evidence.iter().map(|e| e.value.value).sum::<f64>() / n;
-    let own = evidence.iter().map(|e| e.value.sigma.powi(2)).sum::<f64>() / n;
-    let scatter = if evidence.len() > 1 {
-        evidence
+fn mean_of(readings: &[Estimate]) -> Estimate {
+    let n = readings.len() as f64;
+    let mean = readings.iter().map(|e| e.value).sum::<f64>() / n;
+    let own = readings.iter().map(|e| e.sigma.powi(2)).sum::<f64>() / n;
+    let scatter = if readings.len() > 1 {
+        readings
             .iter()
-            .map(|e| (e.value.value - mean).powi(2))
+            .map(|e| (e.value - mean).powi(2))
             .sum::<f64>()
             / (n - 1.0)
     } else {
@@ -271,7 +372,6 @@ fn most_common(counts: impl Iterator<Item = Option<usize>>) -> Option<usize> {
 mod tests {
     use super::*;
     use crate::chart::chart;
-    use crate::fault::catalogue;
     use crate::units::Estimate;
     use proptest::prelude::*;
 
@@ -279,8 +379,18 @@ mod tests {
         measure::value(id, role, (rep, Some(count)), Estimate::new(v, s))
     }
 
+    fn all(measures: &[Measure]) -> (Vec<Judged>, Vec<Unseen>) {
+        let chart = chart("shag-basic").unwrap();
+        judge(&Case {
+            rules: Rules::usual(),
+            chart,
+            here: Circumstances::of(&chart.dance, Some(118.0), [1.8, 1.7]),
+            measures,
+        })
+    }
+
     fn judged(measures: &[Measure]) -> Vec<Judged> {
-        judge(catalogue(), chart("shag-basic").unwrap(), measures).0
+        all(measures).0
     }
 
     #[test]
@@ -307,7 +417,7 @@ mod tests {
         let m = [reading("lean", Some(Role::Follower), 0, 6, 4.0, 3.0)];
         let j = &judged(&m)[0];
         assert!(!j.shows());
-        assert!((0.5..0.75).contains(&j.probability), "{}", j.probability);
+        assert!((0.05..0.3).contains(&j.probability), "{}", j.probability);
         assert_eq!(j.grade, Grade::Borderline);
     }
 
@@ -362,8 +472,9 @@ mod tests {
             reading: Reading::NotVisible {
                 why: "film from the side".into(),
             },
+            asked: None,
         };
-        let (j, unseen) = judge(catalogue(), chart("shag-basic").unwrap(), &[m]);
+        let (j, unseen) = all(&[m]);
         assert!(j.is_empty());
         assert_eq!(unseen[0].fault, "P1");
     }

@@ -1,10 +1,14 @@
 //! What explains what, and what to fix first.
 
-use super::{Grade, Judged};
-use crate::fault::{Fault, Whose};
+use super::{Grade, Judged, SHOWS};
+use crate::fault::{Rules, Whose};
+use crate::units::Role;
 
 /// Most findings offered to one role.
 const OFFERED: usize = 2;
+
+/// A couple's fault is one dancer's when the other made less than this share of it.
+const LITTLE: f64 = 0.35;
 
 /// How basic an area is: posture and frame come before connection, that before compression and
 /// rotation, and those before feet and timing.
@@ -18,11 +22,22 @@ fn basic(area: &str) -> f64 {
     }
 }
 
+/// Those who made a fault: its role, or those of a couple whose share is not little.
+pub(super) fn whose(j: &Judged) -> Vec<Role> {
+    match (j.role, j.share.map(|s| s.value)) {
+        (Some(role), _) => vec![role],
+        (None, Some(s)) if s < LITTLE => vec![Role::Follower],
+        (None, Some(s)) if s > 1.0 - LITTLE => vec![Role::Leader],
+        (None, _) => Role::BOTH.to_vec(),
+    }
+}
+
 /// Fills in causes, scores and offers, and sorts.
-pub(super) fn rank(judged: &mut [Judged], catalogue: &[Fault]) {
-    let entry = |id: &str| catalogue.iter().find(|f| f.id == id);
+pub(super) fn rank(judged: &mut [Judged], rules: &Rules) {
     for j in judged.iter_mut() {
-        let Some(f) = entry(&j.fault) else { continue };
+        let Some(f) = rules.entry(&j.fault) else {
+            continue;
+        };
         if !j.shows() {
             // Ordered by how near they are to showing, below everything that shows.
             j.score = -1.0 + 0.5 * j.probability;
@@ -36,71 +51,134 @@ pub(super) fn rank(judged: &mut [Judged], catalogue: &[Fault]) {
         };
         let often = f64::from(j.showing) / f64::from(j.of.max(1));
         j.score = f64::from(f.severity) * strength * j.probability * often * basic(&f.area);
-        // A wrong foot makes everything after it wrong; it is looked at first whatever else shows.
-        if f.id == "S1" {
+    }
+    let causes = causes(judged, rules);
+    // What explains much is worth more than it is alone.
+    let alone: Vec<f64> = judged.iter().map(|j| j.score).collect();
+    for (effect, cause) in causes.iter().enumerate() {
+        if let Some((cause, much)) = cause {
+            judged[*cause].score += 0.5 * much * alone[effect];
+        }
+    }
+    for j in judged.iter_mut().filter(|j| j.shows()) {
+        // A wrong foot makes everything after it wrong; then comes what can hurt someone.
+        if j.fault == "S1" {
+            j.score += 200.0;
+        } else if rules.entry(&j.fault).is_some_and(|f| f.safety) {
             j.score += 100.0;
         }
     }
-    judged.sort_by(|a, b| {
-        b.score
-            .total_cmp(&a.score)
-            .then_with(|| a.fault.cmp(&b.fault))
-            .then_with(|| a.role.cmp(&b.role))
-    });
-    let causes: Vec<Option<usize>> = judged
-        .iter()
-        .map(|effect| {
-            let f = entry(&effect.fault).filter(|_| effect.shows())?;
-            judged.iter().position(|cause| {
-                cause.shows()
-                    && f.caused_by.iter().any(|c| {
-                        c.fault == cause.fault
-                            && match c.whose {
-                                Whose::Same => cause.role.is_none() || cause.role == effect.role,
-                                Whose::Either => true,
-                            }
-                    })
-                    && in_time(cause, effect)
-            })
-        })
-        .collect();
     for (i, cause) in causes.iter().enumerate() {
-        // An effect of an effect stays under its own cause; a ring has no first fault and is left open.
-        if cause.is_some_and(|c| causes[c] != Some(i)) {
-            judged[i].explained_by = *cause;
+        if let Some((cause, much)) = cause {
+            judged[i].explained_by = Some(*cause);
+            judged[i].explained = Some(*much);
         }
     }
-    let mut offered = [0usize; 3];
+    sort(judged);
+    let mut offered = [0usize; 2];
     for j in judged.iter_mut().filter(|j| j.shows()) {
         if j.explained_by.is_none() {
-            let role = j.role.map_or(2, |r| r as usize);
-            if offered[role] < OFFERED {
-                offered[role] += 1;
+            let whose = whose(j);
+            if whose.iter().any(|r| offered[*r as usize] < OFFERED) {
+                for r in whose {
+                    offered[r as usize] += 1;
+                }
                 j.offered = true;
             }
         }
     }
 }
 
-/// In at least half of the repetitions that show the effect, the cause shows no later.
-fn in_time(cause: &Judged, effect: &Judged) -> bool {
+/// Sorts by score and keeps the places in `explained_by` true.
+fn sort(judged: &mut [Judged]) {
+    let key = |j: &Judged| (j.fault.clone(), j.role);
+    let named: Vec<_> = judged
+        .iter()
+        .map(|j| (key(j), j.explained_by.map(|c| key(&judged[c]))))
+        .collect();
+    judged.sort_by(|a, b| {
+        b.score
+            .total_cmp(&a.score)
+            .then_with(|| a.fault.cmp(&b.fault))
+            .then_with(|| a.role.cmp(&b.role))
+    });
+    let places: Vec<_> = judged.iter().map(key).collect();
+    for (j, own) in judged.iter_mut().zip(&places) {
+        let cause = named
+            .iter()
+            .find(|n| n.0 == *own)
+            .and_then(|n| n.1.as_ref());
+        j.explained_by = cause.and_then(|c| places.iter().position(|p| p == c));
+    }
+}
+
+/// For each fault that shows, the shown fault that explains most of it, and how much. Walks the catalogue's
+/// graph against its arrows; an edge that would close a ring is left out, the weakest last.
+fn causes(judged: &[Judged], rules: &Rules) -> Vec<Option<(usize, f64)>> {
+    let mut edges: Vec<(usize, usize, f64)> = Vec::new();
+    for (e, effect) in judged.iter().enumerate().filter(|(_, j)| j.shows()) {
+        let Some(entry) = rules.entry(&effect.fault) else {
+            continue;
+        };
+        for (c, cause) in judged.iter().enumerate().filter(|(_, j)| j.shows()) {
+            let fits = |w: Whose| match w {
+                Whose::Same => {
+                    cause.role.is_none() || effect.role.is_none() || cause.role == effect.role
+                }
+                Whose::Either => true,
+            };
+            let edge = entry
+                .caused_by
+                .iter()
+                .find(|k| k.fault == cause.fault && fits(k.whose));
+            if let Some(edge) = edge {
+                let much = edge.weight * in_time(cause, effect);
+                // A cause of half of the repetitions or less is none.
+                if much > 0.5 * edge.weight {
+                    edges.push((e, c, much));
+                }
+            } else if cause.fault == "S1" && effect.fault != "S1" {
+                // Everything later in the repetition is off after a wrong foot.
+                let much = 0.8 * in_time(cause, effect);
+                if much > 0.4 && cause.role == effect.role {
+                    edges.push((e, c, much));
+                }
+            }
+        }
+    }
+    edges.sort_by(|a, b| b.2.total_cmp(&a.2).then((a.0, a.1).cmp(&(b.0, b.1))));
+    let mut out: Vec<Option<(usize, f64)>> = vec![None; judged.len()];
+    for (effect, cause, much) in edges {
+        let mut at = cause;
+        while let Some((next, _)) = out[at] {
+            at = next;
+        }
+        if out[effect].is_none() && at != effect {
+            out[effect] = Some((cause, much));
+        }
+    }
+    out
+}
+
+/// Share of the repetitions with the effect in which the cause shows, and no later.
+fn in_time(cause: &Judged, effect: &Judged) -> f64 {
     let showing: Vec<_> = effect
         .evidence
         .iter()
-        .filter(|e| e.probability >= super::SHOWS)
+        .filter(|e| e.probability >= SHOWS)
         .collect();
     let explained = showing
         .iter()
         .filter(|e| {
             cause.evidence.iter().any(|c| {
                 c.repetition == e.repetition
-                    && c.probability >= super::SHOWS
-                    && match (c.count, e.count) {
+                    && c.probability >= SHOWS
+                    && match (c.from, e.count) {
                         (Some(c), Some(e)) => c <= e,
                         _ => true,
                     }
             })
         })
         .count();
-    2 * explained >= showing.len() && explained > 0
+    explained as f64 / showing.len().max(1) as f64
 }

@@ -90,6 +90,7 @@ impl<'a> At<'_, 'a> {
             repetition: self.repetition,
             count: Some(self.count),
             reading,
+            asked: None,
         }
     }
 

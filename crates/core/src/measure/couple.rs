@@ -5,6 +5,7 @@ use super::read;
 use super::{Need, Spec};
 use crate::body::Landmark;
 use crate::body::solve::{Posture, value};
+use crate::chart::vocabulary::Watchpoint;
 use crate::chart::{Hold, Position};
 use crate::units::{Foot, Role, Unit, wrap_degrees};
 use Landmark as L;
@@ -68,6 +69,20 @@ pub(super) const LEAN_TOWARD: Spec = Spec {
     },
 };
 
+pub(super) const LEAN_AWAY: Spec = Spec {
+    id: "lean_away",
+    name: "Lean away from the partner, in space",
+    unit: Unit::Degrees,
+    sign: "away is positive",
+    needs: NEEDS,
+    source: "trunk against the vertical along the line between the partners' hips",
+    compute: |scene, out| {
+        both(scene, out, "lean_away", 3.0, |a, b| {
+            Some(-read::lean(a, read::toward(a, b)?.0))
+        });
+    },
+};
+
 pub(super) const LEAN_BALANCE: Spec = Spec {
     id: "lean_balance",
     name: "Difference of the partners' leans",
@@ -97,14 +112,14 @@ pub(super) const OFFSET: Spec = Spec {
     unit: Unit::Metres,
     sign: "positive when each stands to the other's right; closed hold",
     needs: NEEDS,
-    source: "how far the partner's chest lies to the left of straight ahead of the leader's",
+    source: "how far the partner's chest lies to the right of straight ahead of the leader's",
     compute: |scene, out| {
         for at in counts(scene).filter(|a| a.role == Role::Leader && closed(scene, a.count)) {
             let e = at.both().and_then(|(a, b)| {
                 value(&[&a, &b], |p| {
                     let to = read::shoulders(p[1]) - read::shoulders(p[0]);
                     let left = nalgebra::Vector3::z().cross(&read::ahead(p[0])?);
-                    Some(to.dot(&left))
+                    Some(-to.dot(&left))
                 })
             });
             if let Some(e) = e {
@@ -130,7 +145,7 @@ pub(super) const PARALLEL: Spec = Spec {
                 })
             });
             if let Some(e) = e {
-                out.push(at.couple("chests_parallel", reading(e, 8.0)));
+                out.push(at.couple("chests_parallel", reading(e, 6.0)));
             }
         }
     },
@@ -224,6 +239,68 @@ pub(super) const HAND_HEIGHT: Spec = Spec {
             });
             if let Some(e) = e {
                 out.push(at.couple("hand_height", reading(e, 0.25)));
+            }
+        }
+    },
+};
+
+pub(super) const HAND_LOW_FIRST: Spec = Spec {
+    id: "hand_low_first",
+    name: "Lowest place of the hand on its way behind the back",
+    unit: Unit::Ratio,
+    sign: "0 at the follower's waist, below is negative, 1 at the shoulders",
+    needs: NEEDS,
+    source: "least height of the joined hands over the count that comes into the arm-lock and the two before it",
+    compute: |scene, out| {
+        let Some((chart, _)) = &scene.chart else {
+            return;
+        };
+        let locked = |p: &Position| *p == Position::ArmLock;
+        let positions = &chart.layout().positions;
+        let Some(lock) = positions.iter().position(locked) else {
+            return;
+        };
+        if locked(&chart.start.position) {
+            return;
+        }
+        let mut heights = Vec::new();
+        (HAND_HEIGHT.compute)(scene, &mut heights);
+        for at in counts(scene).filter(|a| a.role == Role::Leader && a.count == lock) {
+            let lowest = heights
+                .iter()
+                .filter(|m| m.repetition == at.repetition)
+                .filter(|m| m.count.is_some_and(|c| c <= lock && c + 2 >= lock))
+                .filter_map(|m| m.reading.estimate())
+                .min_by(|a, b| a.value.total_cmp(&b.value));
+            if let Some(e) = lowest {
+                out.push(at.measure("hand_low_first", reading(e, 0.25)));
+            }
+        }
+    },
+};
+
+pub(super) const BETWEEN_FEET: Spec = Spec {
+    id: "between_feet",
+    name: "Foot from the middle between the partner's feet",
+    unit: Unit::Metres,
+    sign: "to the partner's left is positive, where the chart lands between the feet",
+    needs: NEEDS,
+    source: "middle of the arriving foot from the middle of the partner's feet, across the partner's front",
+    compute: |scene, out| {
+        for at in counts(scene) {
+            let between = |r: &&crate::chart::ChartRow| r.judge.contains(&Watchpoint::Between);
+            let Some(row) = at.row().filter(between) else {
+                continue;
+            };
+            let e = at.both().and_then(|(a, b)| {
+                value(&[&a, &b], |p| {
+                    let left = nalgebra::Vector3::z().cross(&read::ahead(p[1])?);
+                    let gate = 0.5 * (read::foot(p[1], Foot::Left) + read::foot(p[1], Foot::Right));
+                    Some((read::foot(p[0], row.foot) - gate).dot(&left))
+                })
+            });
+            if let Some(e) = e {
+                out.push(at.measure("between_feet", reading(e, 0.05)));
             }
         }
     },

@@ -1,5 +1,6 @@
 //! Quantities of the dance, each with its uncertainty, one module each, listed in [`REGISTRY`].
 
+mod asked;
 mod body;
 mod couple;
 mod elbow;
@@ -11,6 +12,7 @@ pub(crate) mod read;
 mod rotation;
 mod scene;
 mod separation;
+mod share;
 mod slot;
 mod spring;
 mod step;
@@ -62,6 +64,9 @@ pub struct Measure {
     pub count: Option<usize>,
     /// The reading.
     pub reading: Reading,
+    /// What the figure itself asks for here, in the same unit, where its chart says so.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub asked: Option<f64>,
 }
 
 /// What a measure cannot do without.
@@ -108,12 +113,15 @@ pub const REGISTRY: &[Spec] = &[
     timing::MEAN,
     timing::SCATTER,
     timing::TOGETHER,
+    timing::DRIFT,
+    share::LATE,
     support::SUPPORT,
     step::LENGTH,
     step::DIRECTION,
     slot::OFF_SLOT,
     separation::SEPARATION,
     separation::SHARE,
+    share::APART,
     turn::TURN,
     turn::UNCHARTED,
     turn::TOTAL,
@@ -137,20 +145,26 @@ pub const REGISTRY: &[Spec] = &[
     posture::UNDER_HIP,
     posture::FEET_AGAINST_BODY,
     posture::LEVEL,
+    posture::RISE,
     couple::FACING_ERROR,
     couple::HIPS_APART,
     couple::LEAN_TOWARD,
+    couple::LEAN_AWAY,
+    share::LEAN,
     couple::LEAN_BALANCE,
     couple::OFFSET,
     couple::PARALLEL,
     couple::CROWDED,
     couple::FACE,
     couple::HAND_HEIGHT,
+    couple::HAND_LOW_FIRST,
+    couple::BETWEEN_FEET,
     couple::FEET_CLEAR,
     spring::CLOSING,
     spring::GIVE,
     spring::AFTER_STOP,
     spring::BEFORE_SEND,
+    spring::LEFT_EARLY,
     rotation::STEP,
     rotation::MOST,
     rotation::STILL,
@@ -159,6 +173,10 @@ pub const REGISTRY: &[Spec] = &[
     rotation::AXIS,
     rotation::STREAK,
     rotation::CENTRE,
+    rotation::SUM,
+    rotation::EARLY,
+    rotation::PACE,
+    rotation::ARM_LED,
     motion::SMOOTH,
     motion::ENERGY,
     motion::LAG,
@@ -166,6 +184,7 @@ pub const REGISTRY: &[Spec] = &[
     motion::COLLECT,
     motion::KNEE_PASSING,
     motion::BOB,
+    motion::HAND_OVERLAP,
 ];
 
 /// The registry's entry with this id.
@@ -178,6 +197,10 @@ pub fn measure(scene: &Scene) -> Vec<Measure> {
     let mut out = Vec::new();
     for spec in REGISTRY {
         (spec.compute)(scene, &mut out);
+    }
+    for m in &mut out {
+        let role = m.role.unwrap_or(Role::Leader);
+        m.asked = asked::asked(scene, &m.id, role, m.repetition, m.count);
     }
     out
 }
@@ -194,6 +217,7 @@ pub(crate) fn value(
         repetition: at.0,
         count: at.1,
         reading: Reading::Value(estimate),
+        asked: None,
     }
 }
 

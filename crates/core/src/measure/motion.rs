@@ -4,13 +4,18 @@ use nalgebra::Vector2;
 
 use super::body::{counts, extreme, reading};
 use super::read;
+use super::scene::Slot;
 use super::{Measure, Need, Scene, Spec};
 use crate::body::Landmark;
-use crate::body::solve::{Bodies, Posture};
+use crate::body::solve::{Bodies, Posture, value};
+use crate::chart::Hold;
+use crate::chart::vocabulary::HoldVerb;
 use crate::event::{FootStep, foot_steps};
 use crate::units::{Estimate, Foot, Role, Unit};
 
 const NEEDS: &[Need] = &[Need::Count, Need::Floor, Need::Dense];
+
+const SHOULDERS: [Landmark; 2] = [Landmark::LeftShoulder, Landmark::RightShoulder];
 
 const HIPS: [Landmark; 2] = [Landmark::LeftHip, Landmark::RightHip];
 
@@ -92,6 +97,7 @@ fn whole(id: &str, role: Option<Role>, repetition: u32, e: Estimate, most: f64) 
         repetition,
         count: None,
         reading: reading(e, most),
+        asked: None,
     }
 }
 
@@ -101,7 +107,7 @@ pub(super) const SMOOTH: Spec = Spec {
     unit: Unit::Ratio,
     sign: "nearer to zero is smoother",
     needs: NEEDS,
-    source: "spectral arc length of the hips' speed over the repetition; its standard error from the same half a sample later, 0.05 at least",
+    source: "spectral arc length of the shoulders' speed over the repetition; its standard error from the same half a sample later, 0.05 at least",
     compute: |scene, out| {
         for role in Role::BOTH {
             let Some(bodies) = scene.bodies(role) else {
@@ -112,7 +118,7 @@ pub(super) const SMOOTH: Spec = Spec {
                     continue;
                 };
                 let of = |shift: f64| {
-                    let course = course(bodies, &HIPS, from + shift, to - EVEN + shift, EVEN)?;
+                    let course = course(bodies, &SHOULDERS, from + shift, to - EVEN + shift, EVEN)?;
                     arc_length(&speeds(&course, EVEN), EVEN)
                 };
                 if let (Some(a), Some(b)) = (of(0.0), of(0.5 * EVEN)) {
@@ -172,72 +178,36 @@ pub(super) const LAG: Spec = Spec {
     unit: Unit::Seconds,
     sign: "positive when the follower answers, negative when the follower goes first",
     needs: NEEDS,
-    source: "shift at which the feet's speeds of both agree best (cross-correlation within half a second, parabola through its peak)",
+    source: "moment at which the follower's foot leaves less that of the leader's on counts on which both step, median over the repetition; σ from their scatter, 15 ms at least",
     compute: |scene, out| {
+        let all = steps(scene);
         for repetition in 0..scene.marks.repetitions {
-            let Some((from, to)) = span(scene, repetition) else {
+            let leaves = |role: Role, at: &Slot| {
+                let (chart, _) = scene.chart.as_ref()?;
+                let row = chart.rows(role).iter().find(|r| r.count == at.count)?;
+                let step = arriving(&all, role, row.foot, at.at.secs())?;
+                row.action.takes_weight().then_some(step.leaves)
+            };
+            let mut lags: Vec<f64> = scene
+                .slots
+                .iter()
+                .filter(|s| s.repetition == repetition)
+                .filter_map(|s| Some(leaves(Role::Follower, s)? - leaves(Role::Leader, s)?))
+                .collect();
+            let n = lags.len() as f64;
+            if n < 3.0 {
                 continue;
-            };
-            let of = |role| {
-                let bodies = scene.bodies(role)?;
-                let feet = [Foot::Left, Foot::Right].map(|f| Landmark::heel_toe(f)[1]);
-                let [l, r] = feet.map(|l| course(bodies, &[l], from, to, 0.04));
-                let both = speeds(&l?, 0.04).into_iter().zip(speeds(&r?, 0.04));
-                Some(both.map(|(a, b)| a + b).collect::<Vec<f64>>())
-            };
-            let (Some(l), Some(f)) = (of(Role::Leader), of(Role::Follower)) else {
-                continue;
-            };
-            if let Some(lag) = shift(&l, &f) {
-                let e = Estimate::new(0.04 * lag.0, lag.1);
-                out.push(whole("lead_lag", None, repetition, e, 0.06));
             }
+            lags.sort_by(f64::total_cmp);
+            let middle = crate::count::median(lags.clone());
+            let scatter = crate::count::median(lags.iter().map(|l| (l - middle).abs()).collect());
+            // A median's error is 1.25 of a mean's; 1.48 median distances are a standard deviation.
+            let sigma = (1.25 * 1.48 * scatter / n.sqrt()).max(0.015);
+            let e = Estimate::new(middle, sigma);
+            out.push(whole("lead_lag", None, repetition, e, 0.05));
         }
     },
 };
-
-/// Samples by which the second row follows the first, and the standard error in seconds of 40 ms samples;
-/// none where the two have little in common.
-fn shift(a: &[f64], b: &[f64]) -> Option<(f64, f64)> {
-    const MOST: i64 = 12;
-    let n = a.len().min(b.len()) as i64;
-    if n < 3 * MOST {
-        return None;
-    }
-    let alike = |lag: i64| {
-        let pairs: Vec<(f64, f64)> = (0..n)
-            .filter_map(|i| {
-                let j = i + lag;
-                (0..n).contains(&j).then(|| (a[i as usize], b[j as usize]))
-            })
-            .collect();
-        let m = pairs.len() as f64;
-        let (ma, mb) = pairs
-            .iter()
-            .fold((0.0, 0.0), |s, p| (s.0 + p.0 / m, s.1 + p.1 / m));
-        let (mut ab, mut aa, mut bb) = (0.0, 0.0, 0.0);
-        for (x, y) in pairs {
-            ab += (x - ma) * (y - mb);
-            aa += (x - ma).powi(2);
-            bb += (y - mb).powi(2);
-        }
-        ab / (aa * bb).sqrt().max(1e-12)
-    };
-    let row: Vec<f64> = (-MOST..=MOST).map(alike).collect();
-    let k = (1..row.len() - 1).max_by(|i, j| row[*i].total_cmp(&row[*j]))?;
-    if row[k] < 0.6 {
-        return None;
-    }
-    let bend = row[k - 1] - 2.0 * row[k] + row[k + 1];
-    let off = if bend < -1e-9 {
-        (0.5 * (row[k - 1] - row[k + 1]) / bend).clamp(-0.5, 0.5)
-    } else {
-        0.0
-    };
-    // A flat peak places the shift badly: to first order σ² = (1 − r²) / (n · −r″).
-    let sigma = 0.04 * ((1.0 - row[k] * row[k]).max(1e-3) / (n as f64 * -bend.min(-1e-4))).sqrt();
-    Some((k as f64 - MOST as f64 + off, sigma.max(0.01)))
-}
 
 /// Steps of both dancers where every moment is solved.
 fn steps(scene: &Scene) -> Vec<FootStep> {
@@ -316,17 +286,20 @@ fn on_the_way(
     }
 }
 
+/// Width of an ankle, metres.
+const ANKLE: f64 = 0.07;
+
 pub(super) const COLLECT: Spec = Spec {
     id: "collect_gap",
     name: "Ankles in passing",
     unit: Unit::Metres,
     sign: "the least distance on the way",
     needs: NEEDS,
-    source: "least distance of the ankles along the floor between leaving and arriving, on steps that travel",
+    source: "least distance of the ankles along the floor between leaving and arriving, less an ankle's width of 7 cm, on steps that travel",
     compute: |scene, out| {
         on_the_way(scene, out, ("collect_gap", 0.04, false), |p, _| {
             let [l, r] = [Foot::Left, Foot::Right].map(|f| p.joint(read::leg(f)[2]));
-            Some((l - r).xy().norm())
+            Some((l - r).xy().norm() - ANKLE)
         });
     },
 };
@@ -345,13 +318,93 @@ pub(super) const KNEE_PASSING: Spec = Spec {
     },
 };
 
+/// Joined hands are not further apart than this, metres: a hand's breadth and what the solution misses.
+const HELD: f64 = 0.16;
+
+/// Distance of the two hands of a hold at a moment, metres.
+fn hands_apart(scene: &Scene, hold: Hold, at: f64) -> Option<Estimate> {
+    if !matches!(hold, Hold::Hands(..)) {
+        return None;
+    }
+    let [l, f] = Role::BOTH.map(|r| scene.bodies(r)?.moment(at));
+    let (l, f) = (l?, f?);
+    let wrist = |left: bool| {
+        if left {
+            Landmark::LeftWrist
+        } else {
+            Landmark::RightWrist
+        }
+    };
+    let [own, other] = [hold.leader()?, hold.follower()?].map(|h| wrist(h.side() > 0.0));
+    value(&[&l, &f], |p| {
+        Some((p[0].joint(own) - p[1].joint(other)).norm())
+    })
+}
+
+/// The moment between two at which a hold's hands come (or go) through the distance of a joined pair, and its
+/// standard error, seconds.
+fn passes(scene: &Scene, hold: Hold, from: f64, to: f64, coming: bool) -> Option<Estimate> {
+    const STEP: f64 = 0.04;
+    let many = ((to - from) / STEP) as usize;
+    let gaps: Option<Vec<Estimate>> = (0..=many)
+        .map(|k| hands_apart(scene, hold, from + STEP * k as f64))
+        .collect();
+    let gaps = gaps?;
+    let k = gaps.windows(2).position(|w| {
+        let far = w.iter().map(|e| e.value > HELD).collect::<Vec<_>>();
+        far == [coming, !coming]
+    })?;
+    let speed = (gaps[k + 1].value - gaps[k].value).abs() / STEP;
+    let share = (HELD - gaps[k].value) / (gaps[k + 1].value - gaps[k].value);
+    Some(Estimate::new(
+        from + STEP * (k as f64 + share),
+        (gaps[k].sigma / speed.max(0.2)).hypot(0.5 * STEP),
+    ))
+}
+
+pub(super) const HAND_OVERLAP: Spec = Spec {
+    id: "hand_overlap",
+    name: "Both holds at once in a change of hands",
+    unit: Unit::Seconds,
+    sign: "negative when neither is held for so long",
+    needs: NEEDS,
+    source: "moment at which the wrists of the old hold part by more than 16 cm less that at which those of the new one come nearer, within a beat of the charted change",
+    compute: |scene, out| {
+        let (Some((chart, _)), Ok(grid)) = (&scene.chart, &scene.grid) else {
+            return;
+        };
+        let beat = grid.period_at(0.0);
+        for at in counts(scene).filter(|a| a.role == Role::Leader) {
+            let changes = || {
+                let here = chart.couple.iter().filter(|e| e.count == at.count);
+                here.flat_map(|e| &e.holds)
+            };
+            let old = changes()
+                .find(|c| c.verb == HoldVerb::Release)
+                .map(|c| c.hold);
+            let new = changes().find(|c| c.verb.joins()).map(|c| c.hold);
+            let (Some(old), Some(new)) = (old, new) else {
+                continue;
+            };
+            let now = scene.slots[at.slot].at.secs();
+            let (from, to) = (now - beat, now + beat);
+            let caught = passes(scene, new, from, to, true);
+            let left = passes(scene, old, from, to, false);
+            if let (Some(caught), Some(left)) = (caught, left) {
+                let e = Estimate::new(left.value - caught.value, left.sigma.hypot(caught.sigma));
+                out.push(at.couple("hand_overlap", reading(e, 0.15)));
+            }
+        }
+    },
+};
+
 pub(super) const BOB: Spec = Spec {
     id: "bobbing",
     name: "Rise and fall of the hips",
     unit: Unit::Ratio,
     sign: "highest minus lowest, share of standing height; figures without charted rise",
     needs: NEEDS,
-    source: "range of the hips' height from each count to the next, the mean over the repetition, over standing height",
+    source: "range of the hips' height from each count to the next, the largest left out, the mean of the larger half of the others over the repetition, over standing height",
     compute: |scene, out| {
         let level = scene.chart.as_ref().is_some_and(|(c, _)| {
             Role::BOTH
@@ -370,7 +423,7 @@ pub(super) const BOB: Spec = Spec {
                     .filter(|s| s.repetition == repetition)
                     .map(|s| s.at.secs())
                     .collect();
-                let ranges: Vec<Estimate> = of_rep
+                let mut ranges: Vec<Estimate> = of_rep
                     .windows(2)
                     .filter_map(|w| {
                         let all: Option<Vec<Estimate>> = (0..=4)
@@ -388,6 +441,10 @@ pub(super) const BOB: Spec = Spec {
                 if ranges.len() < 3 {
                     continue;
                 }
+                // One deep step is no bobbing, and counts within a beat go through a part of the wave only.
+                ranges.sort_by(|a, b| b.value.total_cmp(&a.value));
+                ranges.remove(0);
+                ranges.truncate(ranges.len().div_ceil(2));
                 let n = ranges.len() as f64;
                 let mean = ranges.iter().map(|e| e.value).sum::<f64>() / n;
                 // Neighbouring ranges share a moment and much of its error.
@@ -407,26 +464,6 @@ pub(super) const BOB: Spec = Spec {
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn a_shift_is_found_between_samples() {
-        let wave = |late: f64| -> Vec<f64> {
-            (0..90)
-                .map(|i| {
-                    (0.15 * (f64::from(i) - late)).sin()
-                        + 0.4 * (0.37 * (f64::from(i) - late)).sin()
-                })
-                .collect()
-        };
-        for late in [-3.4, 0.0, 2.5] {
-            let (found, sigma) = shift(&wave(0.0), &wave(late)).unwrap();
-            assert!((found - late).abs() < 0.1, "{found} {late}");
-            assert!(sigma < 0.02, "{sigma}");
-        }
-        // Nothing in common: nothing is said.
-        let other: Vec<f64> = (0..90).map(|i| f64::from(i * 7919 % 31)).collect();
-        assert!(shift(&wave(0.0), &other).is_none());
-    }
 
     #[test]
     fn a_tremble_is_less_smooth_than_a_swing() {

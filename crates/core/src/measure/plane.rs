@@ -105,6 +105,7 @@ impl InPlane {
                         repetition: slot.repetition,
                         count: Some(slot.count),
                         reading,
+                        asked: None,
                     });
                 }
             }

@@ -5,6 +5,7 @@ use super::read;
 use super::{Measure, Need, Scene, Spec};
 use crate::body::solve::{Moment, Posture};
 use crate::chart::ChartRow;
+use crate::chart::vocabulary::Level;
 use crate::units::{Estimate, Foot, Unit, wrap_degrees};
 
 const NEEDS: &[Need] = &[Need::Count, Need::Floor, Need::Space];
@@ -237,7 +238,7 @@ pub(super) const TURNOUT: Spec = Spec {
     sign: "toes out is positive",
     needs: NEEDS,
     source: "direction of the arriving foot against the front of the hips",
-    compute: |scene, out| arriving(scene, out, ("turnout", 8.0), |_| true, read::turnout),
+    compute: |scene, out| arriving(scene, out, ("turnout", 5.0), |_| true, read::turnout),
 };
 
 pub(super) const UNDER_HIP: Spec = Spec {
@@ -267,14 +268,21 @@ pub(super) const FEET_AGAINST_BODY: Spec = Spec {
     unit: Unit::Degrees,
     sign: "the size, on steps with a turn",
     needs: NEEDS,
-    source: "direction of the arriving foot minus that of shoulders and hips",
+    source: "direction of the arriving foot minus that of shoulders and hips, less the dance's turnout",
     compute: |scene, out| {
+        let usual = scene
+            .chart
+            .as_ref()
+            .map_or(0.0, |(c, _)| crate::chart::style(&c.dance).turnout);
         arriving(
             scene,
             out,
-            ("feet_against_body", 8.0),
+            ("feet_against_body", 5.0),
             |r| r.turn != 0,
-            |p, foot| Some(wrap_degrees(read::foot_yaw(p, foot)? - read::yaw(p)?).abs()),
+            |p, foot| {
+                let against = wrap_degrees(read::foot_yaw(p, foot)? - read::yaw(p)?);
+                Some(wrap_degrees(against - foot.side() * usual).abs())
+            },
         );
     },
 };
@@ -307,6 +315,48 @@ pub(super) const LEVEL: Spec = Spec {
                     let rise = Estimate::new(e.value - mean, e.sigma);
                     out.push(at.measure("hip_rise", reading(rise, 0.02)));
                 }
+            }
+        }
+    },
+};
+
+pub(super) const RISE: Spec = Spec {
+    id: "rise_charted",
+    name: "Rise of the hips where the figure rises",
+    unit: Unit::Ratio,
+    sign: "share of standing height",
+    needs: NEEDS,
+    source: "greatest height of the hips at the counts charted as rising or up, or at the count after one, less the least of the repetition, over standing height",
+    compute: |scene, out| {
+        for role in crate::units::Role::BOTH {
+            for repetition in 0..scene.marks.repetitions {
+                let tall = scene.couple.height(role);
+                let heights: Vec<_> = counts(scene)
+                    .filter(|at| at.role == role && at.repetition == repetition)
+                    .filter_map(|at| {
+                        let e = at.body()?.value(|p| Some(read::hips(p).z / tall))?;
+                        Some((at, e))
+                    })
+                    .collect();
+                // A rise that begins on a count is seen on the next one.
+                let rises = |count: usize| {
+                    let (chart, _) = scene.chart.as_ref()?;
+                    let row = chart.rows(role).iter().find(|r| r.count == count)?;
+                    Some(matches!(row.level, Some(Level::Rise | Level::Up)))
+                };
+                let up = |at: &super::body::At| {
+                    let before = at.count.checked_sub(1).and_then(rises);
+                    rises(at.count) == Some(true) || before == Some(true)
+                };
+                let by = |a: &&(super::body::At, Estimate), b: &&(super::body::At, Estimate)| {
+                    a.1.value.total_cmp(&b.1.value)
+                };
+                let top = heights.iter().filter(|h| up(&h.0)).max_by(by);
+                let (Some(top), Some(low)) = (top, heights.iter().min_by(by)) else {
+                    continue;
+                };
+                let e = Estimate::new(top.1.value - low.1.value, top.1.sigma.hypot(low.1.sigma));
+                out.push(top.0.measure("rise_charted", reading(e, 0.015)));
             }
         }
     },

@@ -58,7 +58,7 @@ pub(super) const MOST: Spec = Spec {
     compute: |scene, out| {
         for (at, charted, e) in turns(scene).filter(|t| t.1 != 0.0) {
             let size = Estimate::new(e.value * charted.signum(), e.sigma);
-            out.push(at.measure("turn_most", reading(size, 12.0)));
+            out.push(at.measure("turn_most", reading(size, 8.0)));
         }
     },
 };
@@ -134,7 +134,8 @@ pub(super) const STUCK: Spec = Spec {
                     read::heading(read::hips_ahead(p[1])?) - read::heading(read::hips_ahead(p[0])?);
                 let foot = read::foot_yaw(p[1], standing)? - read::foot_yaw(p[0], standing)?;
                 let hips = charted + wrap_degrees(hips - charted);
-                Some((hips - wrap_degrees(foot)).abs())
+                // The foot turns with the hips or less: the nearer way round is meant.
+                Some(wrap_degrees(hips - foot).abs())
             });
             // The foot must have stood: where it travelled the step is another's.
             let stood = value(&[&a, &b], |p| {
@@ -213,6 +214,7 @@ pub(super) const STREAK: Spec = Spec {
                 repetition: 0,
                 count: None,
                 reading: reading(Estimate::new(longest / 360.0, sigma / 360.0), 0.25),
+                asked: None,
             });
         }
     },
@@ -247,6 +249,179 @@ pub(super) const CENTRE: Spec = Spec {
             });
             if let Some(e) = e {
                 out.push(at.measure("centre_gap", reading(e, 0.05)));
+            }
+        }
+    },
+};
+
+/// A dancer's turns over one repetition where the chart turns on at least `least` eighths in all one way:
+/// count's slot, charted and danced turn. Only where every count is known.
+fn whole_turn(
+    scene: &Scene,
+    role: Role,
+    repetition: u32,
+    least: i32,
+) -> Option<Vec<(usize, f64, Estimate)>> {
+    let (chart, _) = scene.chart.as_ref()?;
+    let rows = chart.rows(role);
+    let total: i32 = rows.iter().map(|r| r.turn).sum();
+    let one_way = rows.iter().all(|r| r.turn * total >= 0);
+    if !one_way || total.abs() < least {
+        return None;
+    }
+    let all: Vec<_> = turns(scene)
+        .filter(|t| t.0.role == role && t.0.repetition == repetition)
+        .map(|(at, charted, e)| (at.slot, charted, e))
+        .collect();
+    let known = |count: usize| all.iter().any(|t| scene.slots[t.0].count == count);
+    rows.iter()
+        .filter(|r| r.turn != 0)
+        .all(|r| known(r.count))
+        .then_some(all)
+}
+
+fn whole(id: &str, role: Role, repetition: u32, reading: super::Reading) -> Measure {
+    Measure {
+        id: id.to_owned(),
+        role: Some(role),
+        repetition,
+        count: None,
+        reading,
+        asked: None,
+    }
+}
+
+pub(super) const SUM: Spec = Spec {
+    id: "turn_sum",
+    name: "Total turn of the body against the chart",
+    unit: Unit::Degrees,
+    sign: "positive when more than charted, in the charted direction",
+    needs: NEEDS,
+    source: "sum of the body's turns on the counts that turn, less the charted sum; figures that turn one way, by a quarter at least",
+    compute: |scene, out| {
+        for role in Role::BOTH {
+            for repetition in 0..scene.marks.repetitions {
+                let Some(all) = whole_turn(scene, role, repetition, 2) else {
+                    continue;
+                };
+                let turning = || all.iter().filter(|t| t.1 != 0.0);
+                let charted: f64 = turning().map(|t| t.1).sum();
+                let danced: f64 = turning().map(|t| t.2.value).sum();
+                // The sum telescopes: its error is that of its first and last direction.
+                let sigma = turning().map(|t| t.2.sigma).fold(0.0, f64::max);
+                let e = Estimate::new((danced - charted) * charted.signum(), sigma);
+                out.push(whole("turn_sum", role, repetition, reading(e, 15.0)));
+            }
+        }
+    },
+};
+
+pub(super) const EARLY: Spec = Spec {
+    id: "turn_early",
+    name: "Turn ahead of its place in the figure",
+    unit: Unit::Ratio,
+    sign: "beats by which half of the turn is done before its charted moment",
+    needs: NEEDS,
+    source: "moment at which half of the repetition's turn is done, between counts by a straight line, against the same of the charted turn",
+    compute: |scene, out| {
+        let Ok(grid) = &scene.grid else { return };
+        let beat = grid.period_at(0.0);
+        for role in Role::BOTH {
+            for repetition in 0..scene.marks.repetitions {
+                let Some(all) = whole_turn(scene, role, repetition, 4) else {
+                    continue;
+                };
+                // When a row of turns has done half of its sum, and how fast it then turns, ° a second.
+                let half = |turn: &dyn Fn(&(usize, f64, Estimate)) -> f64| {
+                    let sum: f64 = all.iter().map(turn).sum();
+                    let mut done = 0.0;
+                    for t in &all {
+                        let by = turn(t);
+                        if (done + by) / sum >= 0.5 {
+                            let share = ((0.5 * sum - done) / by).clamp(0.0, 1.0);
+                            let to = scene.slots[t.0].at.secs();
+                            let from = scene.slots[t.0.checked_sub(1)?].at.secs();
+                            return Some((from + share * (to - from), by.abs() / (to - from)));
+                        }
+                        done += by;
+                    }
+                    None
+                };
+                let (charted, danced) = (half(&|t| t.1), half(&|t| t.2.value));
+                let (Some((charted, _)), Some((danced, speed))) = (charted, danced) else {
+                    continue;
+                };
+                let sigma = all.iter().map(|t| t.2.sigma).fold(0.0, f64::max) / speed.max(20.0);
+                let e = Estimate::new((charted - danced) / beat, sigma / beat);
+                out.push(whole("turn_early", role, repetition, reading(e, 0.3)));
+            }
+        }
+    },
+};
+
+pub(super) const PACE: Spec = Spec {
+    id: "turn_pace",
+    name: "Unevenness of the turn",
+    unit: Unit::Share,
+    sign: "0 when every count turns its charted part",
+    needs: NEEDS,
+    source: "largest departure of a count's turn over its charted turn from the mean of the repetition, as a share of that mean; figures that turn one way on two counts or more",
+    compute: |scene, out| {
+        for role in Role::BOTH {
+            for repetition in 0..scene.marks.repetitions {
+                let Some(all) = whole_turn(scene, role, repetition, 4) else {
+                    continue;
+                };
+                let parts: Vec<Estimate> = all
+                    .iter()
+                    .filter(|t| t.1 != 0.0)
+                    .map(|t| Estimate::new(t.2.value / t.1, t.2.sigma / t.1.abs()))
+                    .collect();
+                let mean = parts.iter().map(|p| p.value).sum::<f64>() / parts.len() as f64;
+                let worst = parts.iter().max_by(|a, b| {
+                    let off = |e: &Estimate| (e.value - mean).abs();
+                    off(a).total_cmp(&off(b))
+                });
+                if let Some(worst) = worst.filter(|_| parts.len() >= 2 && mean > 0.3) {
+                    let e = Estimate::new((worst.value / mean - 1.0).abs(), worst.sigma / mean);
+                    out.push(whole("turn_pace", role, repetition, reading(e, 0.25)));
+                }
+            }
+        }
+    },
+};
+
+pub(super) const ARM_LED: Spec = Spec {
+    id: "arm_led",
+    name: "Arm ahead of the turning body",
+    unit: Unit::Share,
+    sign: "0 when the arm comes with the body, 1 when it goes as far again",
+    needs: NEEDS,
+    source: "direction of the joined hand from the own shoulders against the front of the shoulders, its change from the count before in the direction of the turn, over the body's turn; counts with an eighth at least",
+    compute: |scene, out| {
+        for (at, charted, turn) in turns(scene).filter(|t| t.1 != 0.0) {
+            if turn.value * charted.signum() < 20.0 {
+                continue;
+            }
+            let Some((before, now)) = at.step() else {
+                continue;
+            };
+            let arms = at.joined().into_iter().map(|side| {
+                let [_, _, wrist] = crate::body::Landmark::arm(side);
+                let led = |p: crate::body::solve::Posture| {
+                    let hand = p.joint(wrist) - read::shoulders(p);
+                    Some(wrap_degrees(
+                        read::heading(hand) - read::heading(read::ahead(p)?),
+                    ))
+                };
+                let e = value(&[&before, &now], |p| {
+                    Some(wrap_degrees(led(p[1])? - led(p[0])?))
+                })?;
+                let by = turn.value.abs();
+                Some(Estimate::new(e.value * charted.signum() / by, e.sigma / by))
+            });
+            if let Some(e) = super::body::extreme(arms, true) {
+                out.push(at.measure("arm_led", reading(e, 0.25)));
             }
         }
     },

@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use crate::body::solve::{Bodies, Moment};
 use crate::body::{Landmark, Pose};
 use crate::camera::{Calibration, Camera};
-use crate::chart::{self, Chart, FloorStep, Stride};
+use crate::chart::{self, Chart, FloorStep, Stance, Stride};
 use crate::count::{CountGrid, CountPattern, fit_taps};
 use crate::event::{AlignedStep, ChartedStep, align};
 use crate::marks::{CountSource, Marks, StepMark};
@@ -16,9 +16,6 @@ use crate::units::{Estimate, Foot, MediaTime, Role};
 
 /// Standard error of a frame called an arrival, seconds: half a frame at 30 a second and the eye's own.
 pub(super) const ARRIVAL_SIGMA: f64 = 0.014;
-
-/// Reach of two joined, softly bent arms, as a share of the two heights together.
-const FRAME_LIMIT: f64 = 0.37;
 
 /// The two dancers' sizes.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
@@ -41,7 +38,7 @@ impl CoupleBody {
         match self.frame_limit {
             Some(l) => Estimate::new(l, 0.03),
             None => {
-                let l = FRAME_LIMIT * (self.heights[0] + self.heights[1]);
+                let l = chart::REACH * (self.heights[0] + self.heights[1]);
                 Estimate::new(l, 0.06 * l)
             }
         }
@@ -289,6 +286,29 @@ impl<'a> Scene<'a> {
     pub fn charted_path(&self, step: &AlignedStep, role: Role) -> Option<&FloorStep> {
         let rows = self.chart.as_ref()?.0.rows(role).len();
         self.paths[role as usize].get(step.charted.repetition as usize * rows + step.charted.row)
+    }
+
+    /// How a role stands by the chart at a slot, after all of its steps up to there.
+    pub fn charted_stance(&self, role: Role, slot: usize) -> Option<Stance> {
+        let (chart, _) = self.chart.as_ref()?;
+        let at = self.slots.get(slot)?;
+        let rows = chart.rows(role);
+        let upto = rows.iter().filter(|r| r.count <= at.count).count();
+        let path = &self.paths[role as usize];
+        let done = path.get(..at.repetition as usize * rows.len() + upto)?;
+        let foot = |foot: Foot| {
+            let moved = done.iter().rfind(|s| s.foot == foot).map(|s| s.to);
+            moved.or_else(|| path.iter().find(|s| s.foot == foot).map(|s| s.from))
+        };
+        let facing = match done.last() {
+            Some(step) => step.facing,
+            None => path.first()?.facing_before,
+        };
+        Some(Stance {
+            left: foot(Foot::Left)?,
+            right: foot(Foot::Right)?,
+            facing,
+        })
     }
 
     /// The pose of a role at a slot (index into [`Self::slots`]).

@@ -103,6 +103,11 @@ fn watched(scene: &Scene, role: Role, what: Watchpoint) -> Option<usize> {
     Some(row.count)
 }
 
+/// The count by which a role has stopped.
+pub(super) fn stop(scene: &Scene, role: Role) -> Option<usize> {
+    watched(scene, role, Watchpoint::Stop)
+}
+
 pub(super) const AFTER_STOP: Spec = Spec {
     id: "travel_after_stop",
     name: "Travel after the stop",
@@ -112,7 +117,7 @@ pub(super) const AFTER_STOP: Spec = Spec {
     source: "way toward the partner from the charted stop to the last count of the repetition",
     compute: |scene, out| {
         for role in Role::BOTH {
-            let Some(stop) = watched(scene, role, Watchpoint::Stop) else {
+            let Some(stop) = stop(scene, role) else {
                 continue;
             };
             for at in counts(scene).filter(|a| a.role == role && a.count == stop) {
@@ -157,6 +162,34 @@ pub(super) const BEFORE_SEND: Spec = Spec {
                 });
                 if let (Some(e), Some(at)) = (e, shown) {
                     out.push(at.measure("travel_before_send", reading(e, 0.05)));
+                }
+            }
+        }
+    },
+};
+
+pub(super) const LEFT_EARLY: Spec = Spec {
+    id: "left_early",
+    name: "Way back before the hang is over",
+    unit: Unit::Metres,
+    sign: "toward the partner is positive",
+    needs: &[Need::Count, Need::Floor, Need::Dense],
+    source: "way toward the partner over the last half beat of the charted hang",
+    compute: |scene, out| {
+        let Ok(grid) = &scene.grid else { return };
+        for role in Role::BOTH {
+            let Some(hang) = watched(scene, role, Watchpoint::Hang) else {
+                continue;
+            };
+            for at in counts(scene).filter(|a| a.role == role && a.count == hang) {
+                let now = scene.slots[at.slot].at.secs() + 0.5 * grid.period_at(0.0);
+                let from = now - 0.5 * grid.period_at(0.0);
+                let e = scene.bodies(role).and_then(|own| {
+                    let partner = scene.bodies(role.partner())?.moment(from)?;
+                    along((&own.moment(from)?, &own.moment(now)?), &partner)
+                });
+                if let Some(e) = e {
+                    out.push(at.measure("left_early", reading(e, 0.03)));
                 }
             }
         }

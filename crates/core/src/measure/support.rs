@@ -19,9 +19,9 @@ pub(super) const SUPPORT: Spec = Spec {
                     Outcome::AsCharted => 0.0,
                     _ => 1.0,
                 };
-                // A coach misnames about one foot in forty: as a σ, half the scale at two sigmas.
+                // A coach misnames about one foot in forty: as a σ, half the scale at two and a half sigmas.
                 let at = (a.charted.repetition, Some(a.charted.count));
-                out.push(value("support", Some(role), at, Estimate::new(wrong, 0.25)));
+                out.push(value("support", Some(role), at, Estimate::new(wrong, 0.2)));
             }
         }
     },

@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 pub use status::{Outcome, Status, status};
 pub use trend::{Trend, trend};
 
-use crate::fault::Fault;
+use crate::fault::Band;
 use crate::units::Estimate;
 
 /// One take's answer for a fault.
@@ -84,8 +84,8 @@ pub fn smallest_real_change(before: f64, now: f64) -> f64 {
     1.96 * before.hypot(now)
 }
 
-/// Judges the takes of one person for one fault; `None` without takes.
-pub fn progress(fault: &Fault, mut takes: Vec<TakeReading>) -> Option<Progress> {
+/// Judges the takes of one person for one fault by its band; `None` without takes.
+pub fn progress(band: &Band, mut takes: Vec<TakeReading>) -> Option<Progress> {
     takes.sort_by_key(|t| t.date);
     let n = takes.len();
     if n == 0 {
@@ -94,7 +94,7 @@ pub fn progress(fault: &Fault, mut takes: Vec<TakeReading>) -> Option<Progress> 
     let width = if n >= 4 { 2 } else { 1 };
     let outcomes: Vec<(Date, Outcome)> = takes
         .iter()
-        .map(|t| (t.date, Outcome::of(fault, t)))
+        .map(|t| (t.date, Outcome::of(band, t)))
         .collect();
     let status = status(&outcomes);
     let held = outcomes
@@ -108,7 +108,7 @@ pub fn progress(fault: &Fault, mut takes: Vec<TakeReading>) -> Option<Progress> 
     let width = width.min((n - after).max(1));
     let now = pooled(&takes[n - width..]);
     // Distance to the fine band, so that both edges of a band mean the same.
-    let distance = |e: Estimate| fault.band.beyond(e.value);
+    let distance = |e: Estimate| band.beyond(e.value);
     let needed = smallest_real_change(before.sigma, now.sigma);
     let change = distance(now) - distance(before);
     let answer = if n == 1 {
@@ -168,6 +168,10 @@ mod tests {
     use rand::SeedableRng;
     use rand_distr::{Distribution, Normal};
 
+    fn band(id: &str) -> Band {
+        fault(id).unwrap().band.unwrap()
+    }
+
     pub(super) fn takes(values: &[f64], sigma: f64) -> Vec<TakeReading> {
         let first = jiff::civil::date(2026, 1, 10);
         values
@@ -185,7 +189,7 @@ mod tests {
     #[test]
     fn real_improvement_is_told() {
         let p = progress(
-            fault("P1").unwrap(),
+            &band("P1"),
             takes(&[7.1, 7.4, 6.4, 5.6, 4.8, 4.0, 3.4, 3.2], 0.6),
         )
         .unwrap();
@@ -197,17 +201,17 @@ mod tests {
 
     #[test]
     fn a_difference_inside_the_error_is_no_change() {
-        let p = progress(fault("P1").unwrap(), takes(&[6.0, 4.9], 0.6)).unwrap();
+        let p = progress(&band("P1"), takes(&[6.0, 4.9], 0.6)).unwrap();
         assert_eq!(p.answer, Answer::NoChangeThatCanBeTold);
         assert_eq!(p.real_from, None);
-        let one = progress(fault("P1").unwrap(), takes(&[6.0], 0.6)).unwrap();
+        let one = progress(&band("P1"), takes(&[6.0], 0.6)).unwrap();
         assert_eq!(one.answer, Answer::OneTake);
-        assert!(progress(fault("P1").unwrap(), vec![]).is_none());
+        assert!(progress(&band("P1"), vec![]).is_none());
     }
 
     #[test]
     fn both_edges_of_a_band_mean_the_same() {
-        let f = fault("S4").unwrap();
+        let f = &band("S4");
         let p = progress(f, takes(&[-0.4, -0.1], 0.02)).unwrap();
         assert_eq!(p.answer, Answer::Better);
         let p = progress(f, takes(&[0.1, -0.4], 0.02)).unwrap();
@@ -217,7 +221,7 @@ mod tests {
     #[test]
     fn a_relapse_is_compared_with_when_it_held() {
         let p = progress(
-            fault("P1").unwrap(),
+            &band("P1"),
             takes(&[9.0, 8.6, 5.0, 2.4, 2.2, 2.1, 4.0, 8.4], 0.5),
         )
         .unwrap();
@@ -239,7 +243,7 @@ mod tests {
         let wrong = (0..600)
             .filter(|_| {
                 let v: Vec<f64> = (0..8).map(|_| 6.0 + error.sample(&mut rng)).collect();
-                let p = progress(fault("P1").unwrap(), takes(&v, 0.7)).unwrap();
+                let p = progress(&band("P1"), takes(&v, 0.7)).unwrap();
                 p.answer != Answer::NoChangeThatCanBeTold
             })
             .count();

@@ -4,7 +4,7 @@ use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 
 use super::TakeReading;
-use crate::fault::Fault;
+use crate::fault::Band;
 use crate::judge::SHOWS;
 
 /// What one take says.
@@ -21,10 +21,10 @@ pub enum Outcome {
 
 impl Outcome {
     /// Of a take's reading.
-    pub fn of(fault: &Fault, take: &TakeReading) -> Self {
-        if fault.band.beyond(take.value.value) <= 0.0 {
+    pub fn of(band: &Band, take: &TakeReading) -> Self {
+        if band.beyond(take.value.value) <= 0.0 {
             Self::Fine
-        } else if fault.probability(take.value) >= SHOWS {
+        } else if band.probability(take.value) >= SHOWS {
             Self::Faulty
         } else {
             Self::Unsure

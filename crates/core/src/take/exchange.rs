@@ -14,6 +14,7 @@ use crate::body::track::{Sight, Sighting};
 use crate::camera::PIXEL_SIGMA;
 use crate::chart::exchange::json_error;
 use crate::chart::{Chart, Draft, Shelf};
+use crate::fault::Rules;
 use crate::marks::{AngleMarks, CountSource, FloorReference, Marks, StepMark};
 use crate::measure::CoupleBody;
 use crate::units::Role;
@@ -157,6 +158,7 @@ impl Opened {
             couple: self.couple,
             films: &self.films,
             shelf: &self.shelf,
+            rules: Rules::usual(),
         }
     }
 }

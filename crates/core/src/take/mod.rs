@@ -13,6 +13,7 @@ use crate::body::track::{Sight, Sighting, between};
 use crate::body::{Landmark, Pose};
 use crate::camera::{Calibration, PIXEL_SIGMA, calibrate};
 use crate::chart::Shelf;
+use crate::fault::Rules;
 use crate::marks::{FloorReference, Marks};
 use crate::measure::{CoupleBody, SceneError};
 use crate::units::Role;
@@ -67,6 +68,8 @@ pub struct Take<'a> {
     pub films: &'a [Film],
     /// Where the figure is looked up.
     pub shelf: &'a Shelf,
+    /// By what the couple is judged.
+    pub rules: &'a Rules,
 }
 
 impl Take<'_> {

@@ -127,6 +127,7 @@ mod tests {
             repetition: 0,
             count: Some(2),
             reading,
+            asked: None,
         };
         let text = measures(&[
             value(Reading::Value(Estimate::new(45.25, 3.5))),

@@ -6,9 +6,7 @@ use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
 use upright_core::chart::scaled::{Scaled, for_couple, solo};
 use upright_core::chart::{Draft, charts, exchange, notation};
-use upright_core::fault::{Fault, catalogue};
-use upright_core::measure::REGISTRY;
-use upright_core::units::{Role, Unit};
+use upright_core::units::Role;
 use upright_store::{OwnChart, StoreError};
 
 use crate::App;
@@ -45,30 +43,6 @@ pub struct ChartView {
 pub struct ChartText {
     /// In the text notation.
     text: String,
-}
-
-/// A measure in words.
-#[derive(Debug, Serialize, utoipa::ToSchema)]
-pub struct MeasureView {
-    /// Id.
-    id: &'static str,
-    /// As a coach says it.
-    name: &'static str,
-    /// Unit.
-    unit: Unit,
-    /// How the value is to be read.
-    sign: &'static str,
-    /// How it is computed.
-    source: &'static str,
-}
-
-/// The catalogue with the measures it judges by.
-#[derive(Debug, Serialize, utoipa::ToSchema)]
-pub struct CatalogueView {
-    /// Entries.
-    faults: Vec<Fault>,
-    /// Measures.
-    measures: Vec<MeasureView>,
 }
 
 fn bounded(text: &str) -> Result<(), Problem> {
@@ -364,22 +338,4 @@ pub async fn scaled(
         [None, None] => return Err(Problem::invalid("Give at least one height.")),
     };
     Ok(Json(done))
-}
-
-/// The fault catalogue.
-#[utoipa::path(get, operation_id = "charts_faults", path = "/api/faults", responses((status = 200, body = CatalogueView)))]
-pub async fn faults(_: Coach) -> Json<CatalogueView> {
-    Json(CatalogueView {
-        faults: catalogue().to_vec(),
-        measures: REGISTRY
-            .iter()
-            .map(|s| MeasureView {
-                id: s.id,
-                name: s.name,
-                unit: s.unit,
-                sign: s.sign,
-                source: s.source,
-            })
-            .collect(),
-    })
 }

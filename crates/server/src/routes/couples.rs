@@ -3,6 +3,7 @@
 use axum::extract::State;
 use axum::http::StatusCode;
 use serde::Deserialize;
+use upright_core::fault::Choices;
 use upright_store::{Couple, CoupleInput};
 use uuid::Uuid;
 
@@ -70,11 +71,41 @@ pub async fn set_limit(
     let couple = store
         .set_frame_limit(coach.studio, id, version, input.frame_limit)
         .await?;
-    for take in store
+    renew(&app, &coach, &couple).await?;
+    Ok(Json(couple))
+}
+
+/// Judges the takes of who leads a couple again.
+async fn renew(app: &App, coach: &Coach, couple: &Couple) -> Result<(), Problem> {
+    let takes = app
+        .store()
         .takes_of_person(coach.studio, couple.leader_id)
-        .await?
-    {
-        review::renew(&app, coach.studio, take).await?;
+        .await?;
+    for take in takes {
+        review::renew(app, coach.studio, take).await?;
     }
+    Ok(())
+}
+
+/// Sets a couple's schools, own bands and stage, and judges its takes again.
+#[utoipa::path(put, operation_id = "couples_set_choices", path = "/api/couples/{id}/choices", params(("id" = Uuid, Path), ("If-Match" = String, Header)),
+    request_body = Choices, responses((status = 200, body = Couple), (status = 404, body = Problem),
+    (status = 412, body = Problem), (status = 422, body = Problem)))]
+pub async fn set_choices(
+    State(app): State<App>,
+    coach: Coach,
+    Path(id): Path<Uuid>,
+    Version(version): Version,
+    Json(input): Json<Choices>,
+) -> Result<Json<Couple>, Problem> {
+    let problems = input.problems(&super::corrections::rules(&app, &coach).await?);
+    if !problems.is_empty() {
+        return Err(Problem::invalid(problems.join(" ")));
+    }
+    let couple = app
+        .store()
+        .set_choices(coach.studio, id, version, &input)
+        .await?;
+    renew(&app, &coach, &couple).await?;
     Ok(Json(couple))
 }

@@ -7,6 +7,7 @@ mod corrections;
 mod couples;
 mod decisions;
 mod exchange;
+mod faults;
 mod health;
 mod people;
 mod progress;
@@ -44,6 +45,7 @@ pub(crate) fn api() -> OpenApiRouter<App> {
         .routes(routes!(people::log))
         .routes(routes!(couples::list, couples::create))
         .routes(routes!(couples::set_limit))
+        .routes(routes!(couples::set_choices))
         .routes(routes!(charts::list, charts::create))
         .routes(routes!(charts::check))
         .routes(routes!(charts::write))
@@ -53,7 +55,11 @@ pub(crate) fn api() -> OpenApiRouter<App> {
         .routes(routes!(charts::scaled))
         .routes(routes!(routines::list, routines::create))
         .routes(routes!(routines::read, routines::save, routines::remove))
-        .routes(routes!(charts::faults))
+        .routes(routes!(faults::list))
+        .routes(routes!(faults::save, faults::remove))
+        .routes(routes!(faults::preview))
+        .routes(routes!(faults::export, faults::import))
+        .routes(routes!(faults::agreement))
         .routes(routes!(studio::make))
         .routes(routes!(studio::faults))
         .routes(routes!(takes::list, takes::create))
@@ -72,6 +78,8 @@ pub(crate) fn api() -> OpenApiRouter<App> {
         .routes(routes!(decisions::withdraw))
         .routes(routes!(corrections::change))
         .routes(routes!(corrections::look))
+        .routes(routes!(corrections::history))
+        .routes(routes!(corrections::log))
         .routes(routes!(progress::read))
         .routes(routes!(today::today))
 }

@@ -93,9 +93,5 @@ pub async fn log(
     Path(id): Path<Uuid>,
 ) -> Result<Json<Vec<Correction>>, Problem> {
     app.store().person(coach.studio, id).await?;
-    Ok(Json(
-        app.store()
-            .corrections(coach.studio, Some(id), None)
-            .await?,
-    ))
+    Ok(Json(app.store().corrections(coach.studio, Some(id)).await?))
 }

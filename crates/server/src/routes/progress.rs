@@ -32,6 +32,6 @@ pub async fn read(
     let readings = app.store().readings(coach.studio, Some(id)).await?;
     Ok(Json(ProgressView {
         person,
-        faults: gather(readings),
+        faults: gather(&super::corrections::rules(&app, &coach).await?, readings),
     }))
 }

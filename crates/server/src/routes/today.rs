@@ -54,12 +54,15 @@ pub async fn today(State(app): State<App>, coach: Coach) -> Result<Json<Today>, 
         .filter(|t| !t.reviewed)
         .collect();
     let due = store
-        .corrections(coach.studio, None, None)
+        .corrections(coach.studio, None)
         .await?
         .into_iter()
         .filter(|c| c.recheck_on.is_some_and(|d| d.to_jiff() <= day))
         .collect();
-    let faults = gather(store.readings(coach.studio, None).await?);
+    let faults = gather(
+        &super::corrections::rules(&app, &coach).await?,
+        store.readings(coach.studio, None).await?,
+    );
     let notices = |status: Status| {
         faults
             .iter()

@@ -1,69 +1,24 @@
-//! How near the solved bodies come to the truth, and whether they know how near: draws fresh takes from
-//! the simulated studio, prints a table and fails when a target is missed. `make accuracy` runs it.
-//!
-//! `accuracy [--takes N] [--seed S] [--write FILE]`; without a seed every run draws other takes.
-#![allow(clippy::unwrap_used, missing_docs)]
+//! How near the solved bodies come to the truth, and whether they know how near.
 
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
-use std::process::ExitCode;
 
-use nalgebra::{Point3, Vector3};
-use rand::seq::IndexedRandom as _;
-use rand::{Rng, SeedableRng};
+use nalgebra::Vector3;
 use rand_chacha::ChaCha8Rng;
-use rand_distr::{Distribution, StandardNormal};
 use upright_core::body::Landmark;
-use upright_core::body::Pose;
 use upright_core::body::solve::{Bodies, Posture, value};
-use upright_core::body::track::Sighting;
-use upright_core::chart::{Shelf, charts};
-use upright_core::marks::{AngleMarks, FloorReference, Marks, StepMark};
+use upright_core::chart::Shelf;
+use upright_core::fault::Rules;
 use upright_core::measure::CoupleBody;
-use upright_core::take::{Film, Take, solve_take};
-use upright_core::units::{Estimate, Foot, MediaTime, Role, wrap_degrees};
-use upright_studio::{
-    Body, Detector, Performance, Phone, Scenario, Shown, detect, showable, track,
-};
+use upright_core::take::{Take, solve_take};
+use upright_core::units::{Estimate, Foot, Role, wrap_degrees};
+use upright_studio::{Body, Performance};
 
+use crate::draw::{ROWS, Row, draw, marked};
 use Landmark as L;
-
-/// Standard error of a hand's mark, pixels.
-const HAND: f64 = 1.5;
 
 /// Least share of takes that must be solved.
 const SOLVED: f64 = 0.98;
-
-/// A way of marking and the number of cameras.
-#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
-enum Row {
-    Hand(usize),
-    Automatic(usize),
-}
-
-const ROWS: [Row; 4] = [
-    Row::Hand(1),
-    Row::Hand(2),
-    Row::Automatic(1),
-    Row::Automatic(2),
-];
-
-impl Row {
-    fn name(self) -> &'static str {
-        match self {
-            Self::Hand(1) => "hand, 1 camera",
-            Self::Hand(_) => "hand, 2 cameras",
-            Self::Automatic(1) => "automatic, 1 camera",
-            Self::Automatic(_) => "automatic, 2 cameras",
-        }
-    }
-
-    fn cameras(self) -> usize {
-        match self {
-            Self::Hand(n) | Self::Automatic(n) => n,
-        }
-    }
-}
 
 /// What is compared, its unit, and the greatest median error by row.
 const MEASURES: [(&str, &str, [f64; 4]); 6] = [
@@ -114,102 +69,6 @@ impl Tally {
             .count();
         n as f64 / self.errors.len().max(1) as f64
     }
-}
-
-fn draw(rng: &mut ChaCha8Rng) -> Scenario {
-    let chart = charts().choose(rng).unwrap();
-    let phone = |bearing: f64, rng: &mut ChaCha8Rng| Phone {
-        bearing,
-        distance: rng.random_range(4.6..5.6),
-        height: rng.random_range(1.3..1.8),
-        view: rng.random_range(60.0..70.0),
-        roll: rng.random_range(-2.0..2.0),
-        ..Phone::default()
-    };
-    // Every second dancer shows some fault, as people do.
-    let mut faults = Vec::new();
-    for role in Role::BOTH {
-        if rng.random_bool(0.5) {
-            let fits: Vec<_> = showable()
-                .iter()
-                .filter(|k| k.by.can_be(role) && !k.counts(chart, role).is_empty())
-                .collect();
-            faults.push(Shown::new(fits.choose(rng).unwrap().id, role));
-        }
-    }
-    let first = rng.random_range(-30.0..30.0);
-    let apart = rng.random_range(60.0..100.0) * if rng.random_bool(0.5) { 1.0 } else { -1.0 };
-    Scenario {
-        chart: chart.id.clone(),
-        bpm: rng.random_range(chart.tempo[0]..=chart.tempo[1]),
-        repetitions: 2,
-        heights: [rng.random_range(1.62..1.95), rng.random_range(1.5..1.85)],
-        people: [rng.random(), rng.random()],
-        faults,
-        phones: vec![phone(first, rng), phone(first + apart, rng)],
-        seed: rng.random(),
-        ..Scenario::default()
-    }
-}
-
-/// The reference's eight points in a phone's picture as marked by hand; none where one is out of sight.
-fn floor(s: &Scenario, phone: usize, rng: &mut ChaCha8Rng) -> Option<FloorReference> {
-    let camera = s.phones[phone].camera();
-    let [length, width] = s.reference;
-    let mut reference = FloorReference {
-        length,
-        width,
-        view: None,
-        points: [None; 8],
-    };
-    for (point, place) in reference.places().iter().enumerate() {
-        let q = camera.project(Point3::new(place[0], place[1], 0.0))?;
-        reference.points[point] = Some([q.x + HAND * noise(rng), q.y + HAND * noise(rng)]);
-    }
-    Some(reference)
-}
-
-fn noise(rng: &mut ChaCha8Rng) -> f64 {
-    StandardNormal.sample(rng)
-}
-
-/// Poses of a phone marked by hand at each arrival.
-fn by_hand(p: &Performance, phone: usize, rng: &mut ChaCha8Rng) -> Vec<Pose> {
-    let camera = p.phone(phone).camera();
-    let mut out = Vec::new();
-    for role in Role::BOTH {
-        for a in p.arrivals(role) {
-            let body = &p.bodies(a.at)[role as usize];
-            let mut points = BTreeMap::new();
-            for landmark in L::ALL {
-                if let Some(q) = camera.project(body.joint(landmark)) {
-                    points.insert(landmark, [q.x + HAND * noise(rng), q.y + HAND * noise(rng)]);
-                }
-            }
-            out.push(Pose {
-                role,
-                at: MediaTime::from_secs(a.at),
-                points,
-            });
-        }
-    }
-    out.sort_by_key(|p| (p.at, p.role));
-    out
-}
-
-/// What the detector sees, with everything it does wrong.
-fn by_detector(p: &Performance, phone: usize, seed: u64) -> Vec<Sighting> {
-    let from = p.scenario().lead_in - 0.4;
-    let frames: Vec<MediaTime> = (0..)
-        .map(|i| from + 0.08 * f64::from(i))
-        .take_while(|t| *t < p.length() - 0.6 && *t < from + 9.0)
-        .map(MediaTime::from_secs)
-        .collect();
-    let detector = Detector {
-        seed: seed + phone as u64,
-        ..Detector::default()
-    };
-    track(&detect(p, phone, &frames, &detector))
 }
 
 /// What a measure reads from a body, true or solved.
@@ -318,57 +177,20 @@ fn separations(p: &Performance, both: &[Bodies; 2], tally: &mut Tally) {
 
 /// Solves both dancers of a take in one row and adds their errors; false when it could not be solved.
 fn take(p: &Performance, row: Row, seed: u64, tallies: &mut [Tally; 6]) -> bool {
-    let mut rng = ChaCha8Rng::seed_from_u64(seed);
-    let s = p.scenario();
-    let mut marks = Marks {
-        repetitions: s.repetitions,
-        ..Marks::default()
+    // A reference out of the picture is said to the coach at once; it is no take.
+    let Some((marks, films)) = marked(p, row, seed) else {
+        return true;
     };
-    let mut films = Vec::new();
-    for phone in 0..row.cameras() {
-        // A reference out of the picture is said to the coach at once; it is no take.
-        let Some(floor) = floor(s, phone, &mut rng) else {
-            return true;
-        };
-        let mut film = Film::new(s.phones[phone].picture());
-        let mut poses = Vec::new();
-        match row {
-            Row::Hand(_) => poses = by_hand(p, phone, &mut rng),
-            Row::Automatic(_) => film.track = by_detector(p, phone, seed),
-        }
-        films.push(film);
-        if phone == 0 {
-            (marks.floor, marks.poses) = (Some(floor), poses);
-        } else {
-            let angle = AngleMarks {
-                floor: Some(floor),
-                poses,
-            };
-            marks.angles.insert(phone as u8 + 1, angle);
-        }
-    }
-    if matches!(row, Row::Hand(_)) {
-        // The coach says which foot arrived.
-        for role in Role::BOTH {
-            marks
-                .steps
-                .extend(p.arrivals(role).iter().map(|a| StepMark {
-                    role,
-                    foot: a.foot,
-                    at: MediaTime::from_secs(a.at),
-                    weight: a.weight,
-                }));
-        }
-    }
     let solved = solve_take(
         &Take {
             marks: &marks,
             couple: CoupleBody {
-                heights: s.heights,
+                heights: p.scenario().heights,
                 frame_limit: None,
             },
             films: &films,
             shelf: &Shelf::default(),
+            rules: Rules::usual(),
         },
         None,
     );
@@ -383,48 +205,26 @@ fn take(p: &Performance, row: Row, seed: u64, tallies: &mut [Tally; 6]) -> bool 
     true
 }
 
-fn main() -> Result<ExitCode, Box<dyn std::error::Error>> {
-    let args: Vec<String> = std::env::args().collect();
-    let of = |name: &str| {
-        let i = args.iter().position(|a| a == name)?;
-        args.get(i + 1).cloned()
-    };
-    let takes: u32 = of("--takes").map_or(Ok(200), |n| n.parse())?;
-    let seed: u64 = match of("--seed") {
-        Some(s) => s.parse()?,
-        None => std::time::SystemTime::now()
-            .duration_since(std::time::UNIX_EPOCH)?
-            .as_secs(),
-    };
-    let mut rng = ChaCha8Rng::seed_from_u64(seed);
+/// Draws takes, solves them and gives the page and what missed its target.
+pub fn run(rng: &mut ChaCha8Rng, takes: u32, seed: u64) -> (String, Vec<String>) {
     let mut table: BTreeMap<Row, [Tally; 6]> = BTreeMap::new();
-    let (mut solved, mut tried) = (0u32, 0u32);
-    let begun = std::time::Instant::now();
+    let mut solved = 0u32;
     for i in 0..takes {
-        let scenario = draw(&mut rng);
+        let scenario = draw(rng);
         let p = Performance::new(&scenario).unwrap();
         let row = ROWS[i as usize % 4];
-        tried += 1;
         let done = take(&p, row, scenario.seed, table.entry(row).or_default());
         solved += u32::from(done);
         if !done {
             eprintln!("not solved: {} in the row {}", scenario.chart, row.name());
         }
     }
-    let (page, missed) = report(&table, seed, takes, f64::from(solved) / f64::from(tried));
-    println!("{page}");
-    println!("{:.0} s", begun.elapsed().as_secs_f64());
-    if let Some(file) = of("--write") {
-        std::fs::write(file, page)?;
-    }
-    for m in &missed {
-        eprintln!("missed: {m}");
-    }
-    Ok(if missed.is_empty() {
-        ExitCode::SUCCESS
-    } else {
-        ExitCode::FAILURE
-    })
+    report(
+        &table,
+        seed,
+        takes,
+        f64::from(solved) / f64::from(takes.max(1)),
+    )
 }
 
 fn report(

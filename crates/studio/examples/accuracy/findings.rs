@@ -1,0 +1,432 @@
+//! How well faults are judged: what is shown on purpose is found, nothing else is, the right dancer is named,
+//! the cause comes before its effect, and "80 % sure" is right four times in five.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Write as _;
+
+use nalgebra::Point3;
+use rand::Rng;
+use rand::seq::IndexedRandom as _;
+use rand_chacha::ChaCha8Rng;
+use upright_core::analyse::{Analysis, analyse};
+use upright_core::body::Landmark;
+use upright_core::body::solve::Bodies;
+use upright_core::chart::{Chart, Facts, REACH, Shelf, charts};
+use upright_core::fault::{Rules, Who, Whose, catalogue, fault};
+use upright_core::judge::{Judged, SHOWS};
+use upright_core::marks::Marks;
+use upright_core::measure::CoupleBody;
+use upright_core::take::{Film, Solved, Take, solve_take};
+use upright_core::units::{Foot, Role};
+use upright_studio::{FindingTruth, Hand, Performance, Scenario, Shown, Truth, marks, showable};
+
+use crate::draw::{ROWS, Row, marked, take_of};
+
+/// Repetitions of a take.
+const REPETITIONS: u32 = 4;
+
+fn take<'a>(s: &Scenario, marks: &'a Marks, films: &'a [Film], shelf: &'a Shelf) -> Take<'a> {
+    Take {
+        marks,
+        couple: CoupleBody {
+            heights: s.heights,
+            // Found by the spacing drill, as it is before distances are judged.
+            frame_limit: Some(REACH * (s.heights[0] + s.heights[1])),
+        },
+        films,
+        shelf,
+        rules: Rules::usual(),
+    }
+}
+
+/// A dancer of a performance, known at 25 moments a second.
+fn known(p: &Performance, role: Role) -> Bodies {
+    let at: Vec<f64> = (0..(p.length() * 25.0) as u32)
+        .map(|i| 0.04 * f64::from(i))
+        .collect();
+    let joints: Vec<[Point3<f64>; 19]> = at
+        .iter()
+        .map(|t| {
+            let body = &p.bodies(*t)[role as usize];
+            let mut j = [Point3::origin(); 19];
+            for l in Landmark::ALL {
+                j[l as usize] = body.joint(l);
+            }
+            j
+        })
+        .collect();
+    let planted = joints
+        .iter()
+        .map(|j| {
+            [Foot::Left, Foot::Right]
+                .map(|f| Landmark::heel_toe(f).map(|l| j[l as usize].z < 0.012))
+        })
+        .collect();
+    Bodies::known(
+        p.scenario().heights[role as usize],
+        at,
+        &joints,
+        planted,
+        0.002,
+    )
+}
+
+/// The analysis of a performance that is known exactly.
+fn exactly(p: &Performance) -> Analysis {
+    let mut m = Marks::default();
+    for command in marks(p, 0, &p.frame_times(0), &Hand::exact()) {
+        // A reference point out of the picture is left unmarked.
+        let _ = command.apply(&mut m);
+    }
+    let solved = Solved::known([known(p, Role::Leader), known(p, Role::Follower)]);
+    let films = [Film::new(p.phone(0).picture())];
+    analyse(
+        &take(p.scenario(), &m, &films, &Shelf::default()),
+        Some(&solved),
+    )
+}
+
+/// The analysis of a performance marked in a row; none where it is no take.
+fn seen(p: &Performance, row: Row) -> Option<Analysis> {
+    let (marks, films) = marked(p, row, p.scenario().seed)?;
+    let shelf = Shelf::default();
+    let take = take(p.scenario(), &marks, &films, &shelf);
+    Some(analyse(&take, Some(&solve_take(&take, None))))
+}
+
+/// A fault that fits, with its counts.
+fn fits(chart: &Chart, id: &str, role: Role) -> bool {
+    showable()
+        .iter()
+        .any(|k| k.id == id && k.by.can_be(role) && !k.counts(chart, role).is_empty())
+}
+
+/// None, one, or two faults of which the first causes the second.
+fn draw(rng: &mut ChaCha8Rng) -> Scenario {
+    // A figure that can follow itself, as those are that are practised over and over.
+    let again: Vec<&Chart> = charts()
+        .iter()
+        .filter(|c| Facts::of(c, c.layout(), [1.7, 1.7]).repeats)
+        .collect();
+    let chart = *again.choose(rng).unwrap();
+    let role = if rng.random_bool(0.5) {
+        Role::Leader
+    } else {
+        Role::Follower
+    };
+    let share = if rng.random_bool(0.5) { 1.0 } else { 0.5 };
+    let one: Vec<&str> = showable()
+        .iter()
+        .map(|k| k.id)
+        .filter(|id| fits(chart, id, role))
+        .collect();
+    let mut linked = Vec::new();
+    for effect in catalogue() {
+        for cause in &effect.caused_by {
+            // The partner's, where it can be; what the couple do is caused by who shows it.
+            let by = match cause.whose {
+                Whose::Either if effect.who != Who::Couple => role.partner(),
+                _ => role,
+            };
+            let first = |id: &str, role: Role| {
+                let kind = showable()
+                    .iter()
+                    .find(|k| k.id == id && k.by.can_be(role))?;
+                kind.counts(chart, role).first().copied()
+            };
+            let (from, to) = (first(&cause.fault, by), first(&effect.id, role));
+            if from.is_some() && from <= to {
+                linked.push((cause.fault.as_str(), by, effect.id.as_str()));
+            }
+        }
+    }
+    let faults = match rng.random_range(0..4) {
+        0 => Vec::new(),
+        3 if !linked.is_empty() => {
+            let (cause, by, effect) = *linked.choose(rng).unwrap();
+            vec![
+                Shown::new(cause, by).in_share(share),
+                Shown::new(effect, role).because(0),
+            ]
+        }
+        _ => vec![Shown::new(one.choose(rng).unwrap(), role).in_share(share)],
+    };
+    take_of(chart, faults, REPETITIONS, rng)
+}
+
+/// Found, of.
+#[derive(Default, Clone, Copy)]
+struct Share(u32, u32);
+
+impl Share {
+    fn add(&mut self, yes: bool) {
+        self.0 += u32::from(yes);
+        self.1 += 1;
+    }
+
+    fn value(self) -> f64 {
+        f64::from(self.0) / f64::from(self.1.max(1))
+    }
+
+    fn said(self) -> String {
+        if self.1 == 0 {
+            "–".into()
+        } else {
+            format!("{:.0} % of {}", 100.0 * self.value(), self.1)
+        }
+    }
+}
+
+/// Counts of one fault in one row.
+#[derive(Default, Clone, Copy)]
+struct OfFault {
+    /// Repetitions that show it and in which it is found, of those in which it was judged.
+    found: Share,
+    /// Repetitions that show it and in which it was judged, of all.
+    judged: Share,
+    /// Clean repetitions in which it is found, of those in which it was judged.
+    falsely: Share,
+}
+
+/// Counts of one row.
+#[derive(Default)]
+struct OfRow {
+    faults: BTreeMap<String, OfFault>,
+    /// Clean repetitions with any finding.
+    falsely: Share,
+    role: Share,
+    root: Share,
+    /// By tenths of probability: sum of what was said, how many, how many were right.
+    said: [(f64, u32, u32); 10],
+}
+
+/// The evidence of a fault for a role in a repetition; a couple's fault is anybody's.
+fn evidence<'a>(
+    a: &'a Analysis,
+    id: &str,
+    role: Role,
+    repetition: u32,
+) -> Option<(&'a Judged, f64)> {
+    let j = a
+        .judged
+        .iter()
+        .find(|j| j.fault == id && j.role.is_none_or(|r| r == role))?;
+    let e = j.evidence.iter().find(|e| e.repetition == repetition)?;
+    Some((j, e.probability))
+}
+
+/// The faults of a catalogue's number: `F2` is looked at as `F2` and `F2e`.
+fn looks(id: &str) -> impl Iterator<Item = &'static str> + '_ {
+    catalogue()
+        .iter()
+        .filter(move |f| {
+            f.measure.is_some()
+                && f.id
+                    .strip_prefix(id)
+                    .is_some_and(|rest| !rest.starts_with(|c: char| c.is_ascii_digit()))
+        })
+        .map(|f| f.id.as_str())
+}
+
+fn compare(a: &Analysis, exact: &Analysis, truth: &[FindingTruth], row: &mut OfRow) {
+    for f in truth {
+        let all: Vec<_> = looks(&f.fault)
+            .filter_map(|id| evidence(a, id, f.role, f.repetition))
+            .collect();
+        let of = row.faults.entry(f.fault.clone()).or_default();
+        of.judged.add(!all.is_empty());
+        if all.is_empty() {
+            continue;
+        }
+        let shows = all.iter().find(|(_, p)| *p >= SHOWS);
+        of.found.add(shows.is_some());
+        if let Some((j, _)) = shows {
+            let right = match (j.role, j.share) {
+                (Some(role), _) => {
+                    let partner = evidence(a, &j.fault, role.partner(), f.repetition);
+                    // Both may show it, but not only the partner's.
+                    role == f.role && partner.is_none_or(|(_, p)| p < SHOWS || j.role.is_some())
+                }
+                (None, Some(s)) => (s.value > 0.5) == (f.role == Role::Leader),
+                (None, None) => continue,
+            };
+            row.role.add(right);
+        }
+    }
+    let faulty: BTreeSet<u32> = truth.iter().map(|f| f.repetition).collect();
+    for repetition in (0..REPETITIONS).filter(|r| !faulty.contains(r)) {
+        let mut any = false;
+        for j in &a.judged {
+            if let Some(e) = j.evidence.iter().find(|e| e.repetition == repetition) {
+                let shows = e.probability >= SHOWS;
+                any |= shows;
+                row.faults
+                    .entry(j.fault.clone())
+                    .or_default()
+                    .falsely
+                    .add(shows);
+            }
+        }
+        row.falsely.add(any);
+    }
+    // Of a linked pair that is found, the cause stands first.
+    if let Some((effect, (cause, by))) = truth.iter().find_map(|f| Some((f, f.because.clone()?))) {
+        let place = |id: &str, role: Role| {
+            a.judged.iter().position(|j| {
+                j.shows() && looks(id).any(|l| l == j.fault) && j.role.is_none_or(|r| r == role)
+            })
+        };
+        if let (Some(c), Some(e)) = (place(&cause, by), place(&effect.fault, effect.role)) {
+            let folded =
+                std::iter::successors(Some(e), |i| a.judged[*i].explained_by).any(|i| i == c);
+            row.root.add(folded || c < e);
+        }
+    }
+    for j in &a.judged {
+        for e in &j.evidence {
+            let same = exact
+                .judged
+                .iter()
+                .find(|x| (&x.fault, x.role) == (&j.fault, j.role));
+            let of = same.and_then(|x| x.evidence.iter().find(|x| x.repetition == e.repetition));
+            if let Some(true_one) = of {
+                let bin = &mut row.said[((10.0 * e.probability) as usize).min(9)];
+                bin.0 += e.probability;
+                bin.1 += 1;
+                bin.2 += u32::from(j.band.beyond(true_one.value.value) > 0.0);
+            }
+        }
+    }
+}
+
+/// Draws takes, judges them and gives the page and what missed its target.
+pub fn run(rng: &mut ChaCha8Rng, takes: u32, seed: u64) -> (String, Vec<String>) {
+    let mut table: [OfRow; 4] = Default::default();
+    let mut certain = OfRow::default();
+    for i in 0..takes {
+        let scenario = draw(rng);
+        let Ok(p) = Performance::new(&scenario) else {
+            continue;
+        };
+        // What the figure itself asks for, such as many turns one way, is no dancer's fault.
+        let shown = |f: &FindingTruth| scenario.faults.iter().any(|s| s.fault == f.fault);
+        let mut truth = Truth::of(&p, 0, &[]).findings;
+        truth.retain(shown);
+        let exact = exactly(&p);
+        compare(&exact, &exact, &truth, &mut certain);
+        let row = i as usize % ROWS.len();
+        if let Some(a) = seen(&p, ROWS[row]) {
+            compare(&a, &exact, &truth, &mut table[row]);
+        }
+    }
+    report(&table, &certain, seed, takes)
+}
+
+fn report(table: &[OfRow; 4], certain: &OfRow, seed: u64, takes: u32) -> (String, Vec<String>) {
+    let mut page = String::from("\n# Accuracy of judgement on simulated takes\n\n");
+    let _ = writeln!(
+        page,
+        "{takes} fresh takes of {REPETITIONS} repetitions with no fault, one, or two of which one causes the other, in all of the repetitions or in half of them (seed {seed}); the couple's reach is known from a spacing drill. A repetition shows a fault when it is at least {:.0} % sure. “Exact” judges bodies that are known without error: what it misses lies in the bands and in how a simulated couple shows a fault.\n",
+        100.0 * SHOWS
+    );
+    page.push_str("| | found where judged | clean repetitions with a finding | a fault on a clean repetition | right dancer | cause before effect | calibration error |\n|---|---|---|---|---|---|---|\n");
+    let mut missed = Vec::new();
+    let names = ROWS.iter().map(|r| r.name()).chain(["exact"]);
+    for (name, row) in names.zip(table.iter().chain([certain])) {
+        let sum = |f: fn(&OfFault) -> Share| {
+            row.faults
+                .values()
+                .map(f)
+                .fold(Share(0, 0), |a, b| Share(a.0 + b.0, a.1 + b.1))
+        };
+        let (found, falsely) = (sum(|f| f.found), sum(|f| f.falsely));
+        let all: u32 = row.said.iter().map(|b| b.1).sum();
+        let off: f64 = row
+            .said
+            .iter()
+            .map(|(said, _, right)| (said - f64::from(*right)).abs())
+            .sum::<f64>()
+            / f64::from(all.max(1));
+        let _ = writeln!(
+            page,
+            "| {name} | {} | {} | {:.2} % of {} | {} | {} | {off:.3} |",
+            found.said(),
+            row.falsely.said(),
+            100.0 * falsely.value(),
+            falsely.1,
+            row.role.said(),
+            row.root.said(),
+        );
+        if name == "exact" {
+            continue;
+        }
+        for (what, share, least) in [
+            ("found", found, 0.95),
+            ("right dancer", row.role, 0.95),
+            ("cause before effect", row.root, 0.90),
+        ] {
+            if share.1 > 0 && share.value() < least {
+                missed.push(format!("{what} by {name}: {}", share.said()));
+            }
+        }
+        if row.falsely.value() > 0.05 {
+            missed.push(format!(
+                "clean repetitions with a finding by {name}: {}",
+                row.falsely.said()
+            ));
+        }
+        if off > 0.05 {
+            missed.push(format!("calibration by {name}: {off:.3}"));
+        }
+    }
+    page.push_str("\nFound where judged (and how often it was judged at all) by fault, and how often it was seen on a clean repetition:\n\n| fault |");
+    for row in ROWS {
+        let _ = write!(page, " {} |", row.name());
+    }
+    page.push_str(" exact |\n|---|---|---|---|---|---|\n");
+    let ids: BTreeSet<&String> = table
+        .iter()
+        .chain([certain])
+        .flat_map(|r| r.faults.keys())
+        .collect();
+    for id in ids {
+        let name = fault(id).map_or("", |f| f.name.as_str());
+        let _ = write!(page, "| {id} {name} |");
+        for row in table.iter().chain([certain]) {
+            let of = row.faults.get(id).copied().unwrap_or_default();
+            let found = match (of.found.1, of.judged.1) {
+                (0, 0) => "–".into(),
+                (0, n) => format!("not judged ({n})"),
+                (n, all) if n == all => of.found.said(),
+                (_, all) => format!("{} ({all})", of.found.said()),
+            };
+            let falsely = if of.falsely.0 > 0 {
+                format!("; falsely {} of {}", of.falsely.0, of.falsely.1)
+            } else {
+                String::new()
+            };
+            let _ = write!(page, " {found}{falsely} |");
+        }
+        page.push('\n');
+    }
+    page.push_str("\nHow often what was said with a probability was right:\n\n| said |");
+    for row in ROWS {
+        let _ = write!(page, " {} |", row.name());
+    }
+    page.push_str("\n|---|---|---|---|---|\n");
+    for tenth in 0..10 {
+        let _ = write!(page, "| {}–{} % |", 10 * tenth, 10 * tenth + 10);
+        for row in table {
+            let (_, n, right) = row.said[tenth];
+            let _ = write!(page, " {} |", Share(right, n).said());
+        }
+        page.push('\n');
+    }
+    if !missed.is_empty() {
+        page.push_str("\n## Missed in this run\n\n");
+        for m in &missed {
+            let _ = writeln!(page, "- {m}");
+        }
+    }
+    (page, missed)
+}
