@@ -68,6 +68,9 @@ async fn take_pictures() -> anyhow::Result<()> {
     for (view, path, text) in [
         ("people", "/people", "Couples"),
         ("takes", "/takes", "Preparation"),
+        ("faults", "/faults?fault=K3", "May come from"),
+        ("agreement", "/faults/agreement", "Faults"),
+        ("studio-log", "/faults/log", "corrections"),
         ("charts", "/charts", "Pass and change ends"),
         ("studio", "/takes/studio", "Basic, six counts"),
         ("chart", "/charts/figure/lindy-swing-out-open", "Rhythm"),

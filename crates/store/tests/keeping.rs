@@ -5,6 +5,7 @@ use jiff::civil::date;
 use tower_sessions::SessionStore as _;
 use tower_sessions::cookie::time::{Duration, OffsetDateTime};
 use tower_sessions::session::{Id, Record};
+use upright_core::fault::Band;
 use upright_core::marks::{Entry, MarkCommand, Travel};
 use upright_core::routine::{Item, Routine};
 use upright_core::units::{MediaTime, Role};
@@ -78,6 +79,12 @@ fn summary(value: f64, offered: bool) -> TakeSummary {
             showing: 3,
             measured: 4,
             offered,
+            band: Band {
+                fine: [None, Some(0.05)],
+                clear: [None, Some(0.11)],
+            },
+            measure: "timing_mean".into(),
+            probability: 0.9,
         }],
     }
 }
@@ -397,7 +404,7 @@ async fn a_decision_stands_once_and_is_kept_when_withdrawn() {
                     t,
                     None,
                     ("T1", Whose::Leader),
-                    verdict,
+                    (verdict, Some(0.9)),
                     "",
                     &[correction(who)],
                 )

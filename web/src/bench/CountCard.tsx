@@ -57,7 +57,7 @@ export function CountCard({
     if (of.length === 0) return [];
     const judging = borrowed[spec.id] ?? spec.id;
     const entry = catalogue.data?.faults.find((f) => f.measure === judging);
-    const band = analysis.judged.find((j) => j.measure === judging)?.band ?? entry?.band;
+    const band = analysis.judged.find((j) => j.measure === judging)?.band;
     const fault = entry && band ? { band, reason: entry.reason } : undefined;
     return [{ spec, of, fault, out: Math.max(...of.map((m) => outside(m, fault))) }];
   });

@@ -2,11 +2,13 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import ButtonBase from '@mui/material/ButtonBase';
 import Chip from '@mui/material/Chip';
+import Link from '@mui/material/Link';
 import Typography from '@mui/material/Typography';
+import { useState } from 'react';
 import type { Schemas } from '../api/client';
 import { useCatalogue } from '../api/hooks';
 import { RoleMark } from '../shapes/RoleMark';
-import { bandText, frequencyName, reading } from '../words';
+import { bandText, frequencyName, plural, reading } from '../words';
 import { findingKey } from './cells';
 import { Panel } from './Panel';
 
@@ -61,6 +63,8 @@ export function Findings({
         list.map((j) => catalogue.data?.faults.find((f) => f.id === j.fault)?.name ?? j.fault),
       ),
     ].join(', ');
+  const [all, setAll] = useState(false);
+  const faultsOf = (list: { fault: string }[]) => new Set(list.map((j) => j.fault)).size;
   const open = showing.filter((j) => !decisions.some((d) => findingKey(d) === findingKey(j)));
   return (
     <Panel title="Fix first" note={showing.length ? `${open.length} to decide` : undefined}>
@@ -94,7 +98,15 @@ export function Findings({
       </Box>
       {fine.length > 0 && (
         <Typography variant="caption" component="p" color="text.secondary" sx={{ mt: 0.75 }}>
-          Looked at and fine: {names(fine)}.
+          Looked at and fine: {all ? names(fine) : plural(faultsOf(fine), 'fault')}.{' '}
+          <Link
+            component="button"
+            variant="caption"
+            aria-expanded={all}
+            onClick={() => setAll(!all)}
+          >
+            {all ? 'Fewer words' : 'Which?'}
+          </Link>
         </Typography>
       )}
       {analysis.unseen.length > 0 && (

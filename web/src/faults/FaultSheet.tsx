@@ -9,10 +9,21 @@ import type { Schemas } from '../api/client';
 import { useRemoveFault } from '../api/hooks';
 import { RoleMark } from '../shapes/RoleMark';
 import { Failure } from '../shell/State';
-import { bandText, roles } from '../words';
+import { bandText, quantity, roles, type Unit } from '../words';
 import { appliesText, scaleText, whoText } from './words';
 
 type Entry = Schemas['FaultView'];
+
+/** Beyond what a fault is clear, in words. */
+function clearText(band: Schemas['Band'], unit: Unit) {
+  const [lo, hi] = band.clear;
+  if (lo != null && hi != null) {
+    return lo === -hi
+      ? `beyond ${quantity(hi, unit)} either way`
+      : `below ${quantity(lo, unit)} or above ${quantity(hi, unit)}`;
+  }
+  return lo != null ? `below ${quantity(lo, unit)}` : `above ${quantity(hi ?? 0, unit)}`;
+}
 
 function Line({ name, children }: { name: string; children: ReactNode }) {
   return (
@@ -94,12 +105,7 @@ export function FaultSheet({
         </Line>
         {f.band && measure && (
           <Line name="Fine">
-            {bandText(f.band, measure.unit)}; clear beyond{' '}
-            {bandText({ fine: f.band.clear, clear: f.band.clear }, measure.unit).replace(
-              /^at (most|least) /,
-              '',
-            )}
-            .
+            {bandText(f.band, measure.unit)}; a clear fault {clearText(f.band, measure.unit)}.
           </Line>
         )}
         <Line name="Why">{f.reason}</Line>

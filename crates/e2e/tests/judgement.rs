@@ -1,0 +1,98 @@
+//! From a finding to another school, the coach's own eye, the catalogue and the log, in a real browser.
+
+use upright_core::marks::Entry;
+use upright_e2e::{Browser, House, PASSWORD};
+use upright_studio::{Hand, Performance, Scenario, Shown, marks};
+
+#[tokio::test]
+async fn a_finding_is_judged_by_another_school_and_the_eye_is_logged() -> anyhow::Result<()> {
+    let house = House::open().await?;
+    let couple = house.couple(["Wren", "Idris"]).await?;
+    let performance = Performance::new(&Scenario {
+        repetitions: 3,
+        faults: vec![Shown::new("P1", upright_core::units::Role::Follower).of(7.0)],
+        seed: 12,
+        ..Scenario::default()
+    })?;
+    let times = performance.frame_times(0);
+    let frame_times = times.iter().map(|t| t.0).collect();
+    let today = jiff::Zoned::now().date();
+    let take = house.take_without_film(couple, today, frame_times).await?;
+    let entries = marks(&performance, 0, &times, &Hand::ordinary(4))
+        .into_iter()
+        .map(Entry::Command)
+        .collect();
+    upright_server::review::mark(&house.app, house.studio, None, take, 0, entries)
+        .await
+        .map_err(|p| anyhow::anyhow!(p.detail))?;
+    let b = Browser::start().await?;
+    let mut barriers = Vec::new();
+    b.sign_in(&house.url, "coach@hall.example", PASSWORD)
+        .await?;
+    b.client
+        .goto(&format!("{}/takes/{take}", house.url))
+        .await?;
+    b.sees("Leans back out of the hold").await?;
+    b.sees("at most 3°").await?;
+
+    // The couple's teacher lets both sit away: the same lean is fine.
+    b.press("Schools and bands").await?;
+    b.sees("Who makes the stretch").await?;
+    b.choose("Who makes the stretch", "both sit away in balance")
+        .await?;
+    b.look_over("Schools", &mut barriers).await?;
+    b.press("Save").await?;
+    b.closed().await?;
+    b.sees("Looked at and fine").await?;
+    b.until(
+        "the finding to go",
+        "return ![...document.querySelectorAll('section[aria-label=\"Fix first\"] button')].some(b => b.innerText.startsWith('Leans back'))",
+    )
+    .await?;
+
+    // What no film shows is logged all the same.
+    b.press("Add what you see").await?;
+    b.sees("How much").await?;
+    b.choose(
+        "What",
+        "Grip: tone unmatched, hooked thumb or fingertips only",
+    )
+    .await?;
+    b.until(
+        "the cue",
+        "return [...document.querySelectorAll('textarea')].some(t => t.value.startsWith('Fingers make a shelf'))",
+    )
+    .await?;
+    b.look_over("What the coach sees", &mut barriers).await?;
+    b.press("Log the correction").await?;
+    b.closed().await?;
+    b.sees("seen by eye, in the log").await?;
+
+    // The catalogue: read, and an entry tried before it is kept.
+    b.press("Faults").await?;
+    b.fill("Search", "head forward").await?;
+    b.sees("The head is heavy")
+        .await?;
+    b.look_over("Faults", &mut barriers).await?;
+    b.press("Adapt").await?;
+    b.fill("Fine to, cm", "-10").await?;
+    b.fill("Clear above, cm", "-5").await?;
+    b.press("What would it find?").await?;
+    b.sees("3 of 3").await?;
+    b.look_over("Fault, adapted", &mut barriers).await?;
+    b.press("Save").await?;
+    b.closed().await?;
+    b.sees("Back to the catalogue’s").await?;
+
+    b.press("Log").await?;
+    b.sees("1 correction").await?;
+    b.fill("Search", "shelf").await?;
+    b.sees("seen by eye, 2 of 4").await?;
+    b.look_over("Log", &mut barriers).await?;
+    b.press("Agreement").await?;
+    b.sees("Nothing decided yet").await?;
+    b.look_over("Agreement", &mut barriers).await?;
+    anyhow::ensure!(barriers.is_empty(), "{}", barriers.join("\n"));
+    b.client.clone().close().await?;
+    Ok(())
+}
