@@ -39,7 +39,7 @@ bench:
 # Draws fresh simulated takes, compares what is solved with what is true, renews docs/accuracy.md and
 # fails where a target is missed.
 accuracy:
-	cargo run --locked -p upright-studio --example accuracy -- --takes 200 --write docs/accuracy.md
+	cargo run --locked -p upright-studio --example accuracy -- --bodies 200 --findings 320 --write docs/accuracy.md
 
 # Takes docs/screenshots anew from the demo studio, in a browser without a window.
 screenshots: build

@@ -71,8 +71,7 @@ async fn a_finding_is_judged_by_another_school_and_the_eye_is_logged() -> anyhow
     // The catalogue: read, and an entry tried before it is kept.
     b.press("Faults").await?;
     b.fill("Search", "head forward").await?;
-    b.sees("The head is heavy")
-        .await?;
+    b.sees("The head is heavy").await?;
     b.look_over("Faults", &mut barriers).await?;
     b.press("Adapt").await?;
     b.fill("Fine to, cm", "-10").await?;

@@ -69,8 +69,6 @@ async fn take_pictures() -> anyhow::Result<()> {
         ("people", "/people", "Couples"),
         ("takes", "/takes", "Preparation"),
         ("faults", "/faults?fault=K3", "May come from"),
-        ("agreement", "/faults/agreement", "Faults"),
-        ("studio-log", "/faults/log", "corrections"),
         ("charts", "/charts", "Pass and change ends"),
         ("studio", "/takes/studio", "Basic, six counts"),
         ("chart", "/charts/figure/lindy-swing-out-open", "Rhythm"),
@@ -112,7 +110,7 @@ async fn take_pictures() -> anyhow::Result<()> {
             }
         }
     }
-    if wanted("progress") || wanted("log") || wanted("progress-dark") {
+    if wanted("progress") || wanted("log") {
         b.client.goto(&format!("{url}/people")).await?;
         b.xpath("//a[.='Idris Vane']").await?.click().await?;
         b.sees("Log").await?;
@@ -124,11 +122,6 @@ async fn take_pictures() -> anyhow::Result<()> {
         b.sees("The answer").await?;
         if wanted("progress") {
             b.picture(&out.join("progress.png")).await?;
-        }
-        if wanted("progress-dark") {
-            b.press("Dark colours").await?;
-            b.picture(&out.join("progress-dark.png")).await?;
-            b.press("Light colours").await?;
         }
     }
     if wanted("bench-fresh") {

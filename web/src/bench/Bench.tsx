@@ -502,6 +502,10 @@ export function Bench({
               withdraw: (id) => withdraw.mutate(id),
               add: () => setAdding(true),
               rules: () => setRules(true),
+              spots: () => {
+                setInSpace(true);
+                document.querySelector('[aria-label="In space"]')?.scrollIntoView();
+              },
             }}
           />
         </Box>

@@ -22,6 +22,8 @@ interface Acts {
   withdraw: (decision: string) => void;
   /** Logs what only the coach sees. */
   add: () => void;
+  /** Shows where a phone would see more; none without a floor. */
+  spots: () => void;
   /** Opens by what the couple is judged. */
   rules: () => void;
 }
@@ -111,7 +113,10 @@ export function Findings({
       )}
       {analysis.unseen.length > 0 && (
         <Typography variant="caption" component="p" color="text.secondary" sx={{ mt: 0.5 }}>
-          Not visible from this angle: {names(analysis.unseen)}. {analysis.unseen[0]?.why}
+          Not visible from this angle: {names(analysis.unseen)}. {analysis.unseen[0]?.why}{' '}
+          <Link component="button" variant="caption" onClick={acts.spots}>
+            Where to put a phone
+          </Link>
         </Typography>
       )}
     </Panel>

@@ -427,6 +427,18 @@ fn report(table: &[OfRow; 4], certain: &OfRow, seed: u64, takes: u32) -> (String
         for m in &missed {
             let _ = writeln!(page, "- {m}");
         }
+        page.push_str(WHY);
     }
     (page, missed)
 }
+
+/// What the reasons are taken to be.
+const WHY: &str = "
+Likely reasons:
+
+- A clean repetition is looked at some fifty times (each fault that applies, for both dancers); the third column says how often one look is wrong. What exact bodies show on clean repetitions is the simulated couple's own: hips that sink where a figure's step is long for their legs (L1), elbows that the frame's turns push down (F3), steps that turn by less than a quarter (S3), feet near the partner's (S8).
+- Not found by exact bodies either: faults whose simulated size lies inside the band once it reaches as far as the figure itself asks (F2, F6, R6, S11), a bend of the passing knee (L3), a hand at the face in counts that are not judged because someone turns (C10), unevenness told from five to eight arrivals (T2).
+- With one camera most arms, leans to the side and turnouts are not visible; they are left out of what is found, and shown in brackets where they were judged less often than they were shown.
+- By a detector no arrivals are judged, so that timing and wrong feet wait for the coach's marks.
+- Few of the linked pairs show both faults surely; the share of causes before effects comes from about ten takes a row.
+";
