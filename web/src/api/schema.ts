@@ -997,6 +997,8 @@ export interface components {
       can_redo: boolean;
       /** @description Whether there is a change to take back. */
       can_undo: boolean;
+      /** @description Where a dancer's caution note meets the figure or a fault's drill. */
+      cautions: components['schemas']['CautionView'][];
       /** @description What the coach has decided. */
       decisions: components['schemas']['Decision'][];
       /** @description What is marked. */
@@ -1050,6 +1052,19 @@ export interface components {
       weight: number;
       /** @description Whose it must be. */
       whose: components['schemas']['Whose'];
+    };
+    /** @description A dancer's caution note that the figure or a fault's drill touches. */
+    CautionView: {
+      /** @description Faults whose drill can. */
+      faults: string[];
+      /** @description The figure can touch it. */
+      figure: boolean;
+      /** @description The note. */
+      note: string;
+      /** @description Name. */
+      person: string;
+      /** @description Whose. */
+      role: components['schemas']['Role'];
     };
     /** @description What lists show of a figure. */
     ChartCard: {

@@ -6,8 +6,8 @@ import { useEffect, useMemo, useState } from 'react';
 import type { Schemas } from '../api/client';
 import { useChart, useMarks, useReviewed, useWithdraw } from '../api/hooks';
 import { useKeys, type KeyMap } from '../shell/keys';
-import { day, quantity, roles } from '../words';
-import { cellAt, findingKey, momentOf, spoken, type Cell } from './cells';
+import { day, quantity } from '../words';
+import { cellAt, findingKey, momentOf, NEAR, posesNear, spoken, type Cell } from './cells';
 import { CorrectionSheet, DismissSheet } from './CorrectionSheet';
 import { Angle, AddAngle, WhichAngle } from './Angle';
 import { CountCard } from './CountCard';
@@ -23,13 +23,11 @@ import { BodiesPanel, ChartPanel, CountPanel, FloorPanel, type Send } from './pa
 import { nearestFrame, usePlayer } from './player';
 import { Rail } from './Rail';
 import { Stage } from './Stage';
+import { Still } from './Still';
 import { fresh, useBenchState, type Mode } from './state';
 import { Transport } from './Transport';
 
 type Judged = Schemas['Judged'];
-
-/** Furthest a marked body may be from the frame shown to be drawn (faintly) on it, microseconds. */
-const NEAR = 140_000;
 
 /** What is marked on a further angle; the reference's size is the take's. */
 const angleMarks = (
@@ -53,7 +51,7 @@ export function Bench({
   charts: Schemas['ChartCard'][];
 }) {
   const { take, clip } = view;
-  const { marks, analysis, decisions } = bench;
+  const { marks, analysis, decisions, cautions } = bench;
   const state = useBenchState();
   const { mode, role, corner, landmark, set } = state;
   const player = usePlayer(clip);
@@ -194,6 +192,28 @@ export function Bench({
     );
     if (to) player.seekTime(to.at);
   };
+  /** The moment a finding shows most, where there is a film of it. */
+  const still = (j: Judged) => {
+    const worst = j.evidence.reduce((a, b) => (b.probability > a.probability ? b : a));
+    const i = cells.findIndex(
+      (c) => c.repetition === worst.repetition && c.count === (worst.count ?? 0),
+    );
+    const here = cells[i];
+    if (!here || clip?.state !== 'ready') return null;
+    // Where a count is judged the body was looked at when the foot arrived.
+    const pose = marks.poses.filter((p) => Math.abs(p.at - here.at) < NEAR);
+    const nearest = pose.reduce<number | null>(
+      (a, p) => (a === null || Math.abs(p.at - here.at) < Math.abs(a - here.at) ? p.at : a),
+      null,
+    );
+    const span: [number, number] = [
+      cells[Math.max(0, i - 1)]?.at ?? here.at,
+      (cells[i + 1]?.at ?? here.at) + 300_000,
+    ];
+    return (
+      <Still take={take.id} clip={clip} poses={marks.poses} at={nearest ?? here.at} span={span} />
+    );
+  };
   const chooseBy = (by: number) => {
     const list = analysis.judged.filter((j) => j.showing > 0);
     const i = chosen ? list.indexOf(chosen) : by > 0 ? -1 : 0;
@@ -264,16 +284,9 @@ export function Bench({
 
   // Bodies marked near the frame that an angle shows.
   const posesOf = (all: Schemas['Pose'][], frames: number[], now: number) =>
-    roles.flatMap((r) => {
-      const of = all.filter((p) => p.role === r);
-      const best = of.reduce<Schemas['Pose'] | null>(
-        (a, b) => (!a || Math.abs(b.at - now) < Math.abs(a.at - now) ? b : a),
-        null,
-      );
-      if (!best || Math.abs(best.at - now) > NEAR) return [];
-      if (mode === 'bodies' && best === poseHere) return [{ pose: best, faint: false }];
-      return [{ pose: best, faint: nearestFrame(frames, best.at) !== nearestFrame(frames, now) }];
-    });
+    posesNear(all, frames, now).map((p) =>
+      mode === 'bodies' && p.pose === poseHere ? { ...p, faint: false } : p,
+    );
   const poses = posesOf(marks.poses, player.frames, player.at);
 
   const pins = analysis.judged
@@ -446,6 +459,14 @@ export function Bench({
           role="region"
           aria-label="Evidence"
         >
+          {cautions
+            .filter((c) => c.figure)
+            .map((c) => (
+              <Alert key={c.role} severity="warning" sx={{ flex: 'none' }}>
+                This figure can touch what is noted of {c.person}: “{c.note}”. Ask before dancing
+                it; a doctor or physiotherapist decides.
+              </Alert>
+            ))}
           {mode === 'chart' && <ChartPanel marks={marks} charts={charts} send={send} />}
           {mode === 'count' && (
             <CountPanel
@@ -539,6 +560,8 @@ export function Bench({
         <CorrectionSheet
           take={take}
           j={confirming}
+          cautions={cautions}
+          still={still(confirming)}
           cause={
             confirming.explained_by == null
               ? null
@@ -556,6 +579,7 @@ export function Bench({
           analysis={analysis}
           chart={chart}
           count={cell?.count ?? null}
+          cautions={cautions}
           onClose={() => setAdding(false)}
         />
       )}

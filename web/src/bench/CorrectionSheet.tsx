@@ -5,11 +5,12 @@ import FormControlLabel from '@mui/material/FormControlLabel';
 import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
-import { useState } from 'react';
+import { useState, type ReactNode } from 'react';
 import type { Schemas } from '../api/client';
 import { useCatalogue, useDecide } from '../api/hooks';
 import { RoleMark } from '../shapes/RoleMark';
 import { FormDialog } from '../shell/FormDialog';
+import { NoteAlerts } from './NoteAlerts';
 import { bandText, reading, todayIso, type Role } from '../words';
 
 /** For whom a finding is: its role, or those of the couple whose share of it is not small. */
@@ -27,12 +28,17 @@ export function CorrectionSheet({
   j,
   cause,
   count,
+  cautions,
+  still,
   onClose,
 }: {
   take: Schemas['Take'];
   j: Schemas['Judged'];
   cause: Schemas['Judged'] | null;
   count: string | undefined;
+  cautions: Schemas['CautionView'][];
+  /** The moment it shows most. */
+  still: ReactNode;
   onClose: () => void;
 }) {
   const catalogue = useCatalogue();
@@ -81,6 +87,7 @@ export function CorrectionSheet({
       onSubmit={submit}
       onClose={onClose}
     >
+      {still}
       <Typography variant="body2">
         <b>Seen</b> in {j.showing} of {j.of} repetitions{count ? `, most at ${count}` : ''}:{' '}
         {reading(j.measure, j.value, j.unit)}. Fine is {bandText(j.band, j.unit)}. {fault.reason}
@@ -95,6 +102,7 @@ export function CorrectionSheet({
         </Typography>
       )}
       {fault.caution && <Alert severity="warning">{fault.caution}</Alert>}
+      <NoteAlerts cautions={cautions} fault={fault.id} roles={roles} />
       {j.share && (
         <Typography variant="body2">
           <b>Whose</b> Leader {Math.round(100 * j.share.value)} % ±{' '}

@@ -5,6 +5,7 @@ import { useState } from 'react';
 import type { Schemas } from '../api/client';
 import { useCatalogue, useDecide } from '../api/hooks';
 import { FormDialog } from '../shell/FormDialog';
+import { NoteAlerts } from './NoteAlerts';
 import { todayIso, type Role } from '../words';
 import { findingKey } from './cells';
 
@@ -16,6 +17,7 @@ export function EyeSheet({
   analysis,
   chart,
   count,
+  cautions,
   onClose,
 }: {
   take: Schemas['Take'];
@@ -23,6 +25,7 @@ export function EyeSheet({
   chart: Schemas['Sketch'] | undefined;
   /** The count in hand. */
   count: number | null;
+  cautions: Schemas['CautionView'][];
   onClose: () => void;
 }) {
   const catalogue = useCatalogue();
@@ -104,6 +107,7 @@ export function EyeSheet({
         ))}
       </TextField>
       {entry?.caution && <Alert severity="warning">{entry.caution}</Alert>}
+      {entry && <NoteAlerts cautions={cautions} fault={entry.id} roles={[role]} />}
       <TextField
         select
         label="How much"

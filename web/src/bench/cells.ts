@@ -1,5 +1,6 @@
 import type { Schemas } from '../api/client';
-import type { Role } from '../words';
+import { roles, type Role } from '../words';
+import { nearestFrame } from './player';
 
 export type Cell = Schemas['CountCell'];
 type Analysis = Schemas['Analysis'];
@@ -38,4 +39,21 @@ export function measuresAt(analysis: Analysis, cell: Cell | undefined) {
 /** Key of a finding. */
 export function findingKey(j: { fault: string; role?: Role | 'couple' | null }) {
   return `${j.fault} ${j.role ?? 'couple'}`;
+}
+
+/** Bodies marked further than this from a frame are not drawn over it, microseconds. */
+export const NEAR = 140_000;
+
+/** Bodies marked near a moment, faint where they belong to another frame. */
+export function posesNear(all: Schemas['Pose'][], frames: number[], now: number) {
+  return roles.flatMap((r) => {
+    const of = all.filter((p) => p.role === r);
+    const best = of.reduce<Schemas['Pose'] | null>(
+      (a, b) => (!a || Math.abs(b.at - now) < Math.abs(a.at - now) ? b : a),
+      null,
+    );
+    if (!best || Math.abs(best.at - now) > NEAR) return [];
+    const faint = nearestFrame(frames, best.at) !== nearestFrame(frames, now);
+    return [{ pose: best, faint }];
+  });
 }

@@ -40,15 +40,23 @@ export interface Player {
   slower: () => void;
   faster: () => void;
   setLoop: (range: [number, number] | null) => void;
+  /** Plays a range round and round, slowly. */
+  playRange: (range: [number, number]) => void;
 }
 
 /**
  * Steps a clip frame by frame. The container's own frame times decide, never a rate; a seek aims at
  * the middle of the frame's display interval, where rounding cannot fall on its neighbour.
  */
-export function usePlayer(clip: Schemas['ClipView'] | null | undefined): Player {
+export function usePlayer(
+  clip: Schemas['ClipView'] | null | undefined,
+  /** Moment at which it stands at first, microseconds; such a player is mute. */
+  begin?: number,
+): Player {
   const [video, setVideo] = useState<HTMLVideoElement | null>(null);
-  const [frame, setFrame] = useState(0);
+  const [frame, setFrame] = useState(() =>
+    begin === undefined ? 0 : nearestFrame(clip?.frames ?? [], begin),
+  );
   const [playing, setPlaying] = useState(false);
   const [speed, setSpeed] = useState(1);
   const [loop, setLoop] = useState<[number, number] | null>(null);
@@ -73,10 +81,17 @@ export function usePlayer(clip: Schemas['ClipView'] | null | undefined): Player 
     [frames, start],
   );
 
-  const attach = useCallback((element: HTMLVideoElement | null) => {
-    film.current = element;
-    setVideo(element);
-  }, []);
+  const attach = useCallback(
+    (element: HTMLVideoElement | null) => {
+      film.current = element;
+      setVideo(element);
+      if (element && begin !== undefined) {
+        element.muted = true;
+        show(nearestFrame(frames, begin));
+      }
+    },
+    [begin, frames, show],
+  );
 
   useEffect(() => {
     const video = film.current;
@@ -149,5 +164,12 @@ export function usePlayer(clip: Schemas['ClipView'] | null | undefined): Player 
     slower: () => pick(-1),
     faster: () => pick(1),
     setLoop,
+    playRange: (range) => {
+      setLoop(range);
+      setSpeed(0.5);
+      if (!film.current) return;
+      film.current.currentTime = (start + range[0]) / 1e6;
+      void film.current.play();
+    },
   };
 }

@@ -3,6 +3,7 @@
 
 mod band;
 mod entry;
+mod risk;
 mod rules;
 mod school;
 
@@ -12,6 +13,7 @@ use serde::Deserialize;
 
 pub use band::Band;
 pub use entry::{Applies, Cause, Fault, On, Scale, Who, Whose};
+pub use risk::{Risk, risks, touched};
 pub use rules::{Choices, Circumstances, CoupleStage, InForce, JudgedBy, OwnBand, Rules};
 pub use school::{School, SchoolBand, Topic, school_problems, topics};
 

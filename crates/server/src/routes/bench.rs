@@ -5,9 +5,11 @@ use axum::http::header::ETAG;
 use axum::response::{IntoResponse as _, Response};
 use serde::{Deserialize, Serialize};
 use upright_core::analyse::Analysis;
+use upright_core::fault::touched;
 use upright_core::marks::{Entry, Marks};
 use upright_core::space::Space;
 use upright_core::take::adviser::Views;
+use upright_core::units::Role;
 use upright_store::Decision;
 use uuid::Uuid;
 
@@ -32,6 +34,52 @@ pub struct BenchView {
     pub can_redo: bool,
     /// What the coach has decided.
     pub decisions: Vec<Decision>,
+    /// Where a dancer's caution note meets the figure or a fault's drill.
+    pub cautions: Vec<CautionView>,
+}
+
+/// A dancer's caution note that the figure or a fault's drill touches.
+#[derive(Debug, Serialize, utoipa::ToSchema)]
+pub struct CautionView {
+    /// Whose.
+    role: Role,
+    /// Name.
+    person: String,
+    /// The note.
+    note: String,
+    /// The figure can touch it.
+    figure: bool,
+    /// Faults whose drill can.
+    faults: Vec<String>,
+}
+
+/// Cautions of both dancers of a take.
+async fn cautions(app: &App, coach: &Coach, r: &Review) -> Result<Vec<CautionView>, Problem> {
+    let mut out = Vec::new();
+    for (role, id) in [
+        (Role::Leader, r.take.leader_id),
+        (Role::Follower, r.take.follower_id),
+    ] {
+        let person = app.store().person(coach.studio, id).await?;
+        let meets = |text: &str| !touched(&person.note, text).is_empty();
+        let figure = r.chart.as_ref().is_some_and(|c| meets(&c.caution));
+        let faults: Vec<String> = r
+            .rules
+            .entries()
+            .filter(|f| f.caution.as_deref().is_some_and(meets))
+            .map(|f| f.id.clone())
+            .collect();
+        if figure || !faults.is_empty() {
+            out.push(CautionView {
+                role,
+                person: person.name,
+                note: person.note,
+                figure,
+                faults,
+            });
+        }
+    }
+    Ok(out)
 }
 
 /// Changes of marks.
@@ -44,6 +92,7 @@ pub struct MarkRequest {
 
 pub(super) async fn view(app: &App, coach: &Coach, r: Review) -> Result<Response, Problem> {
     let decisions = app.store().decisions(coach.studio, r.take.id).await?;
+    let cautions = cautions(app, coach, &r).await?;
     let tag = format!("\"{}\"", r.version);
     let view = BenchView {
         version: r.version,
@@ -52,6 +101,7 @@ pub(super) async fn view(app: &App, coach: &Coach, r: Review) -> Result<Response
         can_redo: r.history.can_redo(),
         analysis: r.analysis,
         decisions,
+        cautions,
     };
     Ok(([(ETAG, tag)], Json(view)).into_response())
 }

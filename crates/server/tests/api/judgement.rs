@@ -249,3 +249,38 @@ async fn the_tool_keeps_score_of_itself() {
     assert_eq!(a["suggestion"], Value::Null);
     assert_eq!(score["calibration"][0]["of"], 1);
 }
+
+#[tokio::test]
+async fn a_caution_note_meets_the_drills_that_touch_it() {
+    let h = house(&["coach@hall.example"]).await;
+    let c = Coach::signed_in(&h, "coach@hall.example").await;
+    let (_, follower, _, take) = c.take().await;
+    let bench = c.mark(&take, &leaning()).await;
+    assert_eq!(bench["cautions"], json!([]));
+    let person = c.get(&format!("/api/people/{follower}")).await;
+    let person = person.get("person").unwrap_or(&person).clone();
+    let noted = json!({
+        "name": person["name"], "height": person["height"], "consent": person["consent"],
+        "note": "Sore back since the summer",
+    });
+    let path = format!("/api/people/{follower}");
+    let (status, _) = c
+        .send(Method::PUT, &path, Some(noted), person["version"].as_i64())
+        .await;
+    assert_eq!(status, 200);
+    let bench = c.get(&format!("/api/takes/{take}/bench")).await;
+    let caution = &bench["cautions"][0];
+    assert_eq!(
+        (&caution["role"], &caution["note"], &caution["figure"]),
+        (
+            &json!("follower"),
+            &json!("Sore back since the summer"),
+            &json!(false)
+        )
+    );
+    let faults = caution["faults"].as_array().unwrap();
+    assert!(
+        faults.contains(&json!("P1")) && !faults.contains(&json!("S12")),
+        "{faults:?}"
+    );
+}
