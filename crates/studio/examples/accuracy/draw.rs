@@ -121,13 +121,26 @@ fn noise(rng: &mut ChaCha8Rng) -> f64 {
     StandardNormal.sample(rng)
 }
 
-/// Poses of a phone marked by hand at each arrival.
-fn by_hand(p: &Performance, phone: usize, rng: &mut ChaCha8Rng) -> Vec<Pose> {
+/// When the coach calls each arrival, by role in the order of the performance's arrivals, seconds.
+fn called(p: &Performance, rng: &mut ChaCha8Rng) -> [Vec<f64>; 2] {
+    Role::BOTH.map(|role| {
+        let arrivals = p.arrivals(role).iter();
+        arrivals.map(|a| a.at + CALL * noise(rng)).collect()
+    })
+}
+
+/// Poses of a phone marked by hand where each arrival is called.
+fn by_hand(
+    p: &Performance,
+    phone: usize,
+    called: &[Vec<f64>; 2],
+    rng: &mut ChaCha8Rng,
+) -> Vec<Pose> {
     let camera = p.phone(phone).camera();
     let mut out = Vec::new();
     for role in Role::BOTH {
-        for a in p.arrivals(role) {
-            let body = &p.bodies(a.at)[role as usize];
+        for at in &called[role as usize] {
+            let body = &p.bodies(*at)[role as usize];
             let mut points = BTreeMap::new();
             for landmark in L::ALL {
                 if let Some(q) = camera.project(body.joint(landmark)) {
@@ -136,7 +149,7 @@ fn by_hand(p: &Performance, phone: usize, rng: &mut ChaCha8Rng) -> Vec<Pose> {
             }
             out.push(Pose {
                 role,
-                at: MediaTime::from_secs(a.at),
+                at: MediaTime::from_secs(*at),
                 points,
             });
         }
@@ -174,13 +187,14 @@ pub fn marked(p: &Performance, row: Row, seed: u64) -> Option<(Marks, Vec<Film>)
         }),
         ..Marks::default()
     };
+    let called = called(p, &mut rng);
     let mut films = Vec::new();
     for phone in 0..row.cameras() {
         let floor = floor(s, phone, &mut rng)?;
         let mut film = Film::new(s.phones[phone].picture());
         let mut poses = Vec::new();
         match row {
-            Row::Hand(_) => poses = by_hand(p, phone, &mut rng),
+            Row::Hand(_) => poses = by_hand(p, phone, &called, &mut rng),
             Row::Automatic(_) => film.track = by_detector(p, phone, seed),
         }
         films.push(film);
@@ -196,11 +210,11 @@ pub fn marked(p: &Performance, row: Row, seed: u64) -> Option<(Marks, Vec<Film>)
     }
     if matches!(row, Row::Hand(_)) {
         for role in Role::BOTH {
-            for a in p.arrivals(role) {
+            for (a, at) in p.arrivals(role).iter().zip(&called[role as usize]) {
                 marks.steps.push(StepMark {
                     role,
                     foot: a.foot,
-                    at: MediaTime::from_secs(a.at + CALL * noise(&mut rng)),
+                    at: MediaTime::from_secs(*at),
                     weight: a.weight,
                 });
             }
