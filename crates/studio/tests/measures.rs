@@ -2,50 +2,15 @@
 //! fault shows.
 #![allow(clippy::unwrap_used, clippy::panic)]
 
-use nalgebra::Point3;
-use upright_core::body::Landmark;
-use upright_core::body::solve::Bodies;
 use upright_core::chart::{Shelf, chart};
 use upright_core::fault::Rules;
 use upright_core::marks::{CountSource, MarkCommand, Marks};
 use upright_core::measure::{CoupleBody, Measure, REGISTRY, Scene, measure};
 use upright_core::take::{Film, Solved, Take};
-use upright_core::units::{Foot, Role};
-use upright_studio::{Hand, Performance, Scenario, Shown, Truth, marks, showable};
+use upright_core::units::Role;
+use upright_studio::{Hand, Performance, Scenario, Shown, Truth, known, marks, showable};
 
 use Role::{Follower, Leader};
-
-/// A dancer of a performance, known at 25 moments a second.
-fn known(p: &Performance, role: Role) -> Bodies {
-    let at: Vec<f64> = (0..(p.length() * 25.0) as u32)
-        .map(|i| 0.04 * f64::from(i))
-        .collect();
-    let joints: Vec<[Point3<f64>; 19]> = at
-        .iter()
-        .map(|t| {
-            let body = &p.bodies(*t)[role as usize];
-            let mut j = [Point3::origin(); 19];
-            for l in Landmark::ALL {
-                j[l as usize] = body.joint(l);
-            }
-            j
-        })
-        .collect();
-    let planted = joints
-        .iter()
-        .map(|j| {
-            [Foot::Left, Foot::Right]
-                .map(|f| Landmark::heel_toe(f).map(|l| j[l as usize].z < 0.012))
-        })
-        .collect();
-    Bodies::known(
-        p.scenario().heights[role as usize],
-        at,
-        &joints,
-        planted,
-        0.002,
-    )
-}
 
 /// All measures of a performance whose bodies are known and whose count is the band's.
 fn measured(p: &Performance) -> Vec<Measure> {

@@ -4,21 +4,20 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
-use nalgebra::Point3;
 use rand::Rng;
 use rand::seq::IndexedRandom as _;
 use rand_chacha::ChaCha8Rng;
 use upright_core::analyse::{Analysis, analyse};
-use upright_core::body::Landmark;
-use upright_core::body::solve::Bodies;
 use upright_core::chart::{Chart, Facts, REACH, Shelf, charts};
 use upright_core::fault::{Rules, Who, Whose, catalogue, fault};
 use upright_core::judge::{Judged, SHOWS};
 use upright_core::marks::Marks;
 use upright_core::measure::CoupleBody;
 use upright_core::take::{Film, Solved, Take, solve_take};
-use upright_core::units::{Foot, Role};
-use upright_studio::{FindingTruth, Hand, Performance, Scenario, Shown, Truth, marks, showable};
+use upright_core::units::Role;
+use upright_studio::{
+    FindingTruth, Hand, Performance, Scenario, Shown, Truth, known, marks, showable,
+};
 
 use crate::draw::{ROWS, Row, marked, take_of};
 
@@ -37,38 +36,6 @@ fn take<'a>(s: &Scenario, marks: &'a Marks, films: &'a [Film], shelf: &'a Shelf)
         shelf,
         rules: Rules::usual(),
     }
-}
-
-/// A dancer of a performance, known at 25 moments a second.
-fn known(p: &Performance, role: Role) -> Bodies {
-    let at: Vec<f64> = (0..(p.length() * 25.0) as u32)
-        .map(|i| 0.04 * f64::from(i))
-        .collect();
-    let joints: Vec<[Point3<f64>; 19]> = at
-        .iter()
-        .map(|t| {
-            let body = &p.bodies(*t)[role as usize];
-            let mut j = [Point3::origin(); 19];
-            for l in Landmark::ALL {
-                j[l as usize] = body.joint(l);
-            }
-            j
-        })
-        .collect();
-    let planted = joints
-        .iter()
-        .map(|j| {
-            [Foot::Left, Foot::Right]
-                .map(|f| Landmark::heel_toe(f).map(|l| j[l as usize].z < 0.012))
-        })
-        .collect();
-    Bodies::known(
-        p.scenario().heights[role as usize],
-        at,
-        &joints,
-        planted,
-        0.002,
-    )
 }
 
 /// The analysis of a performance that is known exactly.
