@@ -1319,6 +1319,8 @@ async fn a_second_phone_joins_a_take_that_has_a_first() {
     let view = c.get(&format!("/api/takes/{take}")).await;
     assert_eq!(view["clip"]["angle"], 1);
     assert_eq!(view["further"].as_array().unwrap().len(), 1);
+    // However many phones filmed it, it is one take in the list.
+    assert_eq!(c.get("/api/takes").await.as_array().unwrap().len(), 1);
     // What is no angle is refused as everything else is.
     let path = format!("/api/takes/{take}/video?angle=left");
     let (status, problem) = c.send(Method::GET, &path, None, None).await;
