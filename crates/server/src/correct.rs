@@ -16,7 +16,7 @@ use crate::review::Review;
 #[derive(Debug, Clone, Default, Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Wish {
-    /// For whom, where the finding is the couple's; both when empty.
+    /// For whom, where the finding is the couple's; those who made it when empty.
     pub roles: Vec<Role>,
     /// What to say.
     pub cue: Option<String>,
@@ -103,9 +103,10 @@ pub async fn decide(
         .judged
         .iter()
         .find(|j| j.fault == id && j.role == whose.role());
+    // A grade is the coach's own eye, also where the tool has looked and found nothing.
     let seen = match judged {
-        Some(j) => Seen::judged(j),
-        None => Seen::by_eye(wish)?,
+        Some(j) if wish.grade.is_none() => Seen::judged(j),
+        _ => Seen::by_eye(wish)?,
     };
     let (entry, chart) = review
         .rules
@@ -149,7 +150,9 @@ pub async fn decide(
     }
     let roles: Vec<Role> = match whose.role() {
         Some(role) => vec![role],
-        None if wish.roles.is_empty() => Role::BOTH.to_vec(),
+        None if wish.roles.is_empty() => {
+            judged.map_or_else(|| Role::BOTH.to_vec(), |j| j.whose.clone())
+        }
         None => wish.roles.clone(),
     };
     if roles.iter().any(|r| !entry.who.told().contains(r)) {

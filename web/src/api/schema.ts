@@ -2143,6 +2143,8 @@ export interface components {
       unit: components['schemas']['Unit'];
       /** @description Mean of the repetitions' worst readings, with their scatter in its σ. */
       value: components['schemas']['Estimate'];
+      /** @description Those who made it: its role, or those of the couple whose share is not little. */
+      whose: components['schemas']['Role'][];
     };
     /** @description The school that set a band. */
     JudgedBy: {
@@ -3759,7 +3761,7 @@ export interface components {
        */
       recheck_on: string | null;
       /**
-       * @description For whom, where the finding is the couple's; both when empty.
+       * @description For whom, where the finding is the couple's; those who made it when empty.
        * @default []
        */
       roles: components['schemas']['Role'][];

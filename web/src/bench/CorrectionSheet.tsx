@@ -13,15 +13,6 @@ import { FormDialog } from '../shell/FormDialog';
 import { NoteAlerts } from './NoteAlerts';
 import { bandText, reading, todayIso, type Role } from '../words';
 
-/** For whom a finding is: its role, or those of the couple whose share of it is not small. */
-function whose(j: Schemas['Judged']): Role[] {
-  if (j.role) return [j.role];
-  const share = j.share?.value ?? 0.5;
-  if (share > 0.65) return ['leader'];
-  if (share < 0.35) return ['follower'];
-  return ['leader', 'follower'];
-}
-
 /** Seen, why, say, do, target, look again: a finding becomes a correction. Enter logs it as proposed. */
 export function CorrectionSheet({
   take,
@@ -45,7 +36,7 @@ export function CorrectionSheet({
   const decide = useDecide(take.id);
   const fault = catalogue.data?.faults.find((f) => f.id === j.fault);
   const causing = catalogue.data?.faults.find((f) => f.id === cause?.fault);
-  const [roles, setRoles] = useState<Role[]>(whose(j));
+  const [roles, setRoles] = useState<Role[]>(j.whose);
   const [cue, setCue] = useState<string | null>(null);
   const [step, setStep] = useState(1);
   const [recheck, setRecheck] = useState('');

@@ -37,12 +37,12 @@ export function EyeSheet({
   const [cue, setCue] = useState<string | null>(null);
   const [step, setStep] = useState(1);
   const [recheck, setRecheck] = useState('');
-  const found = new Set(analysis.judged.map((j) => findingKey(j)));
+  const found = new Set(analysis.judged.filter((j) => j.showing > 0).map((j) => findingKey(j)));
   const own = (f: Schemas['Fault']) =>
     f.who === 'couple'
       ? !found.has(findingKey({ fault: f.id, role: 'couple' }))
       : !found.has(findingKey({ fault: f.id, role }));
-  // What the tool cannot see comes first; what it has judged is confirmed in the list above.
+  // What the tool cannot see comes first; what it has found is confirmed in the list above.
   const choices = (catalogue.data?.faults ?? [])
     .filter((f) => (f.who === 'each' || f.who === 'couple' || f.who === role) && own(f))
     .sort((a, b) => Number(!!a.band) - Number(!!b.band));

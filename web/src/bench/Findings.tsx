@@ -22,7 +22,7 @@ interface Acts {
   withdraw: (decision: string) => void;
   /** Logs what only the coach sees. */
   add: () => void;
-  /** Shows where a phone would see more; none without a floor. */
+  /** Shows where a phone would see more. */
   spots: () => void;
   /** Opens by what the couple is judged. */
   rules: () => void;
@@ -134,7 +134,7 @@ function ByEye({
   acts: Acts;
 }) {
   const catalogue = useCatalogue();
-  const found = new Set(analysis.judged.map((j) => findingKey(j)));
+  const found = new Set(analysis.judged.filter((j) => j.showing > 0).map((j) => findingKey(j)));
   const added = decisions.filter((d) => d.verdict === 'confirmed' && !found.has(findingKey(d)));
   return added.map((d) => {
     const name = catalogue.data?.faults.find((f) => f.id === d.fault)?.name ?? d.fault;

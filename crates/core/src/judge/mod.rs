@@ -137,6 +137,8 @@ pub struct Judged {
     pub count: Option<usize>,
     /// The leader's share of a couple's fault, 0..1, where both ways are known.
     pub share: Option<Estimate>,
+    /// Those who made it: its role, or those of the couple whose share is not little.
+    pub whose: Vec<Role>,
     /// The fault that explains it, as its place in the list of judged faults.
     pub explained_by: Option<usize>,
     /// About how much of it that one explains, 0..1.
@@ -195,6 +197,7 @@ pub fn judge(case: &Case) -> (Vec<Judged>, Vec<Unseen>) {
             match found {
                 Some(mut j) => {
                     j.share = case.share(fault, &j);
+                    j.whose = rank::whose(*role, j.share);
                     judged.push(j);
                 }
                 None => unseen.extend(first.iter().chain(&other).find_map(|m| match &m.reading {
@@ -332,6 +335,7 @@ fn judge_one(
         grade: Grade::beyond_clear(far),
         count,
         share: None,
+        whose: Vec::new(),
         explained_by: None,
         explained: None,
         score: 0.0,

@@ -2,7 +2,7 @@
 
 use super::{Grade, Judged, SHOWS};
 use crate::fault::{Rules, Whose};
-use crate::units::Role;
+use crate::units::{Estimate, Role};
 
 /// Most findings offered to one role.
 const OFFERED: usize = 2;
@@ -23,8 +23,8 @@ fn basic(area: &str) -> f64 {
 }
 
 /// Those who made a fault: its role, or those of a couple whose share is not little.
-pub(super) fn whose(j: &Judged) -> Vec<Role> {
-    match (j.role, j.share.map(|s| s.value)) {
+pub(super) fn whose(role: Option<Role>, leaders: Option<Estimate>) -> Vec<Role> {
+    match (role, leaders.map(|s| s.value)) {
         (Some(role), _) => vec![role],
         (None, Some(s)) if s < LITTLE => vec![Role::Follower],
         (None, Some(s)) if s > 1.0 - LITTLE => vec![Role::Leader],
@@ -78,10 +78,9 @@ pub(super) fn rank(judged: &mut [Judged], rules: &Rules) {
     let mut offered = [0usize; 2];
     for j in judged.iter_mut().filter(|j| j.shows()) {
         if j.explained_by.is_none() {
-            let whose = whose(j);
-            if whose.iter().any(|r| offered[*r as usize] < OFFERED) {
-                for r in whose {
-                    offered[r as usize] += 1;
+            if j.whose.iter().any(|r| offered[*r as usize] < OFFERED) {
+                for r in &j.whose {
+                    offered[*r as usize] += 1;
                 }
                 j.offered = true;
             }
@@ -181,4 +180,20 @@ fn in_time(cause: &Judged, effect: &Judged) -> f64 {
         })
         .count();
     explained as f64 / showing.len().max(1) as f64
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use Role::{Follower, Leader};
+
+    #[test]
+    fn a_couples_fault_is_whose_share_is_not_little() {
+        let of = |share: f64| whose(None, Some(Estimate::new(share, 0.1)));
+        assert_eq!(of(0.2), [Follower]);
+        assert_eq!(of(0.5), [Leader, Follower]);
+        assert_eq!(of(0.9), [Leader]);
+        assert_eq!(whose(None, None), [Leader, Follower]);
+        assert_eq!(whose(Some(Follower), None), [Follower]);
+    }
 }

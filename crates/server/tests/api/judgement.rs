@@ -176,6 +176,9 @@ async fn what_only_the_coach_sees_is_logged_found_again_and_keeps_its_history() 
         json!({"fault": "P1", "role": "follower", "verdict": "confirmed"}),
     )
     .await;
+    // The tool looked at this and found it fine; the coach sees it all the same.
+    let fine = c.post(&path, eye("P5", "leader", json!(1))).await;
+    assert_eq!(judged(&fine, "P5", Some("leader")).unwrap()["showing"], 0);
     let log = |query: &'static str| {
         let c = &c;
         async move {
@@ -190,12 +193,12 @@ async fn what_only_the_coach_sees_is_logged_found_again_and_keeps_its_history() 
             (faults.join(" "), all)
         }
     };
-    assert_eq!(log("").await.0, "C11 P1");
+    assert_eq!(log("").await.0, "C11 P1 P5");
     // By a word of the drill, of the fault's name, by area, role and state.
     assert_eq!(log("q=wall").await.0, "P1");
     assert_eq!(log("q=hooked").await.0, "C11");
     assert_eq!(log("area=connection").await.0, "C11");
-    assert_eq!(log("role=leader").await.0, "");
+    assert_eq!(log("role=leader").await.0, "P5");
     assert_eq!(log("state=holding").await.0, "");
     let (_, grip) = log("q=hooked").await;
     assert_eq!(

@@ -1166,7 +1166,16 @@ async fn a_couples_finding_goes_to_whom_the_coach_names() {
     let id = bench["decisions"][0]["id"].as_str().unwrap();
     c.send(Method::DELETE, &format!("{path}/{id}"), None, None)
         .await;
-    c.post(&path, decide(json!([]))).await;
+    // Nobody named: it goes to who made it.
+    let bench = c.post(&path, decide(json!([]))).await;
+    let found = bench["analysis"]["judged"].as_array().unwrap();
+    let gap = found.iter().find(|j| j["fault"] == "K3").unwrap();
+    assert_eq!(gap["whose"], json!(["follower"]), "{}", gap["share"]);
+    assert_eq!(c.get(&format!("/api/people/{leader}/log")).await, json!([]));
+    let id = bench["decisions"][0]["id"].as_str().unwrap();
+    c.send(Method::DELETE, &format!("{path}/{id}"), None, None)
+        .await;
+    c.post(&path, decide(json!(["leader", "follower"]))).await;
     for person in [leader, follower] {
         assert_eq!(
             c.get(&format!("/api/people/{person}/log"))
