@@ -77,13 +77,12 @@ pub(super) fn rank(judged: &mut [Judged], rules: &Rules) {
     sort(judged);
     let mut offered = [0usize; 2];
     for j in judged.iter_mut().filter(|j| j.shows()) {
-        if j.explained_by.is_none() {
-            if j.whose.iter().any(|r| offered[*r as usize] < OFFERED) {
-                for r in &j.whose {
-                    offered[*r as usize] += 1;
-                }
-                j.offered = true;
+        let room = |offered: &[usize; 2]| j.whose.iter().any(|r| offered[*r as usize] < OFFERED);
+        if j.explained_by.is_none() && room(&offered) {
+            for r in &j.whose {
+                offered[*r as usize] += 1;
             }
+            j.offered = true;
         }
     }
 }
