@@ -57,6 +57,8 @@ impl Browser {
             "--disable-sync".into(),
             "--autoplay-policy=no-user-gesture-required".into(),
             "--force-color-profile=srgb".into(),
+            // What moves is clicked beside.
+            "--force-prefers-reduced-motion".into(),
             format!("--user-data-dir={}", profile.path().display()),
         ];
         // Root may not use Chromium's own sandbox.
@@ -227,28 +229,49 @@ impl Browser {
 
     /// Chooses an option of the list with this label.
     pub async fn choose(&self, label: &str, option: &str) -> anyhow::Result<()> {
-        let path = format!(
+        let field = format!(
             "//*[contains(@class, 'MuiInputLabel-root') and starts-with(normalize-space(.), {})]/following-sibling::div//*[@role='combobox']",
             quoted(label)
         );
-        self.xpath(&path).await?.click().await?;
+        self.xpath(&field).await?.click().await?;
         let path = format!(
             "//li[@role='option' and normalize-space(.)={}]",
             quoted(option)
         );
-        // A click while the list still opens is lost now and then; choosing again changes nothing.
-        let closed = "return document.querySelector('[role=listbox]') === null";
-        for _ in 0..3 {
-            self.click(&path).await?;
-            let begun = std::time::Instant::now();
-            while begun.elapsed() < Duration::from_secs(4) {
-                if self.script(closed).await? == Value::Bool(true) {
-                    return Ok(());
-                }
-                tokio::time::sleep(Duration::from_millis(60)).await;
-            }
+        // A list that still moves as it opens takes the click on a neighbour, or not at all.
+        self.still(&path).await?;
+        self.click(&path).await?;
+        self.until(
+            &format!("the list of {label} to close"),
+            "return document.querySelector('[role=listbox]') === null",
+        )
+        .await?;
+        // A choice of nothing leaves the field empty.
+        let shown = self.xpath(&field).await?.text().await?;
+        let shown = shown.trim_matches(|c: char| c.is_whitespace() || c == '\u{200b}');
+        anyhow::ensure!(
+            shown == option || shown.is_empty(),
+            "{label} shows “{shown}” instead of “{option}”"
+        );
+        Ok(())
+    }
+
+    /// Waits until an element has stood in one place for three looks.
+    async fn still(&self, path: &str) -> anyhow::Result<()> {
+        let begun = std::time::Instant::now();
+        let mut last = None;
+        let mut same = 0;
+        while same < 2 && begun.elapsed() < PATIENCE {
+            let now = self.xpath(path).await?.rectangle().await.ok();
+            same = if now.is_some() && now == last {
+                same + 1
+            } else {
+                0
+            };
+            last = now;
+            tokio::time::sleep(Duration::from_millis(60)).await;
         }
-        bail!("the list of {label} does not close on {option}")
+        Ok(())
     }
 
     /// Drags the middle of one element to the middle of another with the mouse.
