@@ -40,3 +40,5 @@ fi
 for tool in cargo npm; do
   command -v "$tool" >/dev/null || { echo "$tool is missing: install Rust 1.95 or newer and Node 20 or newer." >&2; exit 1; }
 done
+
+"$(dirname "$0")/models.sh"

@@ -17,6 +17,7 @@ use upright_core::routine::{Item, Routine};
 use upright_core::units::{MediaTime, Role};
 use upright_server::auth::hash_password;
 use upright_server::correct::{self, Wish};
+use upright_server::jobs::Told;
 use upright_server::review::{self, Review};
 use upright_server::{App, DemoSignIn, Problem, intake};
 use upright_store::{
@@ -514,7 +515,9 @@ impl Desk<'_> {
             let all = store.clips(self.studio, take.id).await?;
             let kept = all.into_iter().find(|c| c.id == id);
             let kept = kept.context("the clip just added")?;
-            intake::prepare(self.app, &kept).await.map_err(said)?;
+            intake::prepare(self.app, &kept, &Told::nobody())
+                .await
+                .map_err(said)?;
         }
         Ok(())
     }

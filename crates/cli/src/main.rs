@@ -70,6 +70,9 @@ struct Serve {
     /// Folder of the built front end.
     #[arg(long, env = "UPRIGHT_WEB", default_value = "web/dist")]
     web: PathBuf,
+    /// Folder of the pose networks, as scripts/models.sh fills it.
+    #[arg(long, env = "UPRIGHT_MODELS", default_value = "models/files")]
+    models: PathBuf,
 }
 
 #[tokio::main]
@@ -119,6 +122,7 @@ async fn serve(s: Serve) -> anyhow::Result<()> {
         store,
         blobs: Blobs::in_folder(&blobs)?,
         incoming: s.data.join("incoming"),
+        models: s.models,
         web: s.web,
         demo: s.demo.then(demo::sign_in),
         most_clip: None,

@@ -44,6 +44,7 @@ impl House {
             store,
             blobs: Blobs::in_folder(&folder.path().join("blobs"))?,
             incoming: folder.path().join("incoming"),
+            models: Path::new(env!("CARGO_MANIFEST_DIR")).join("../../models/files"),
             web: Path::new(env!("CARGO_MANIFEST_DIR")).join("../../web/dist"),
             demo: None,
             most_clip: None,

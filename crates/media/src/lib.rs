@@ -6,11 +6,13 @@
 
 mod encode;
 mod error;
+mod pictures;
 mod probe;
 mod proxy;
 mod tool;
 
 pub use encode::{Film, encode};
 pub use error::MediaError;
+pub use pictures::Pictures;
 pub use probe::{FrameTimes, Probe, frame_times, probe};
 pub use proxy::{LONGEST_SIDE, make_proxy};

@@ -2,7 +2,6 @@
 
 use std::path::{Path, PathBuf};
 
-use tokio::sync::watch;
 use upright_core::marks::Entry;
 use upright_core::units::MediaTime;
 use upright_media::{frame_times, make_proxy, probe};
@@ -10,47 +9,23 @@ use upright_store::{Clip, Practice, StudioId};
 use upright_studio::{Hand, Performance, Scenario, marks};
 
 use crate::App;
+use crate::jobs::Told;
 use crate::problem::Problem;
 
 /// Where a preparation keeps its files while it works.
-fn workplace(app: &App) -> Result<tempfile::TempDir, Problem> {
+pub(crate) fn workplace(app: &App) -> Result<tempfile::TempDir, Problem> {
     let folder = app.incoming();
     std::fs::create_dir_all(folder).map_err(|e| Problem::internal(&e))?;
     tempfile::tempdir_in(folder).map_err(|e| Problem::internal(&e))
 }
 
-/// Prepares a clip in the background and keeps what comes of it.
-pub fn prepare_later(app: App, clip: Clip) {
-    tokio::spawn(async move {
-        let turn = app.turns().acquire_owned().await;
-        let id = clip.id;
-        if let Err(problem) = prepare(&app, &clip).await {
-            tracing::warn!(%id, detail = problem.detail, "clip not prepared");
-            if let Err(e) = app.store().clip_failed(id, &problem.detail).await {
-                tracing::error!(%e, "failure not kept");
-            }
-        }
-        drop(turn);
-    });
-}
-
-/// Takes up preparations that a stopped server left behind.
-pub async fn resume(app: &App) -> Result<(), Problem> {
-    for clip in app.store().unprepared_clips().await? {
-        prepare_later(app.clone(), clip);
-    }
-    Ok(())
-}
-
 /// Makes the playable copy of a clip and its frame times.
-pub async fn prepare(app: &App, clip: &Clip) -> Result<(), Problem> {
+pub async fn prepare(app: &App, clip: &Clip, told: &Told) -> Result<(), Problem> {
     let place = workplace(app)?;
     let original = place.path().join("original");
     let studio = StudioId(clip.studio_id);
     let practice = app.store().practice(studio, clip.take_id).await?;
-    let (tell, told) = watch::channel(0.0);
-    let watcher = tokio::spawn(note(app.clone(), clip.id, told));
-    let made = async {
+    let (proxy, size) = async {
         // Of a simulated take, rendering is the longer part.
         let rest = match (&clip.original, &practice) {
             (Some(key), _) => {
@@ -58,20 +33,17 @@ pub async fn prepare(app: &App, clip: &Clip) -> Result<(), Problem> {
                 [0.0, 1.0]
             }
             (None, Some(p)) => {
-                render(app, clip, p, &original, tell.clone()).await?;
+                render(app, clip, p, &original, told.clone()).await?;
                 [RENDERED, 1.0 - RENDERED]
             }
             (None, None) => return Err(Problem::not_found()),
         };
         playable(&original, place.path(), |p| {
-            tell.send_replace(rest[0] + rest[1] * p);
+            told.tell(rest[0] + rest[1] * p);
         })
         .await
     }
-    .await;
-    drop(tell);
-    let _ = watcher.await;
-    let (proxy, size) = made?;
+    .await?;
     let times = frame_times(&proxy).await?;
     let proxy_key = format!("proxy/{}.mp4", clip.id);
     app.blobs().put_file(&proxy_key, &proxy).await?;
@@ -88,17 +60,6 @@ pub async fn prepare(app: &App, clip: &Clip) -> Result<(), Problem> {
 
 /// Share of a simulated take's preparation that is rendering.
 const RENDERED: f64 = 0.8;
-
-/// Keeps how far a preparation is, as often as somebody can look.
-async fn note(app: App, clip: uuid::Uuid, mut told: watch::Receiver<f64>) {
-    while told.changed().await.is_ok() {
-        let progress = *told.borrow_and_update();
-        if let Err(e) = app.store().note_progress(clip, progress as f32).await {
-            tracing::debug!(%e, "progress not kept");
-        }
-        tokio::time::sleep(std::time::Duration::from_millis(300)).await;
-    }
-}
 
 fn performance(practice: &Practice) -> Result<Performance, Problem> {
     let scenario: Scenario =
@@ -117,7 +78,7 @@ async fn render(
     clip: &Clip,
     practice: &Practice,
     to: &Path,
-    tell: watch::Sender<f64>,
+    told: Told,
 ) -> Result<(), Problem> {
     let performance = performance(practice)?;
     let phone = phone(clip);
@@ -127,7 +88,7 @@ async fn render(
     let runtime = tokio::runtime::Handle::current();
     tokio::task::spawn_blocking(move || {
         runtime.block_on(crate::film::film(&performance, phone, &made, |p| {
-            tell.send_replace(RENDERED * p);
+            told.tell(RENDERED * p);
         }))
     })
     .await

@@ -6,6 +6,8 @@ mod extract;
 pub mod film;
 mod front;
 pub mod intake;
+pub mod jobs;
+pub mod marking;
 mod problem;
 mod progress;
 pub mod review;
@@ -22,7 +24,7 @@ use axum::http::{HeaderName, HeaderValue, StatusCode, header};
 use axum::response::IntoResponse as _;
 use axum_login::AuthManagerLayerBuilder;
 use tokio::net::TcpListener;
-use tokio::sync::Semaphore;
+use tokio::sync::{OnceCell, Semaphore};
 use tower::ServiceBuilder;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
@@ -34,6 +36,7 @@ use tower_http::trace::TraceLayer;
 use tower_sessions::cookie::SameSite;
 use tower_sessions::cookie::time::Duration as CookieDuration;
 use tower_sessions::{Expiry, SessionManagerLayer};
+use upright_pose::Finder;
 use upright_store::{Blobs, Store};
 
 pub use problem::Problem;
@@ -66,6 +69,8 @@ pub struct Parts {
     pub incoming: PathBuf,
     /// Folder of the built front end.
     pub web: PathBuf,
+    /// Folder of the pose networks.
+    pub models: PathBuf,
     /// Demo sign-in to show.
     pub demo: Option<DemoSignIn>,
     /// Largest clip, bytes, when not the usual.
@@ -80,6 +85,7 @@ struct Inner {
     parts: Parts,
     turns: Arc<Semaphore>,
     recent: review::Recent,
+    finder: OnceCell<Arc<dyn Finder>>,
 }
 
 impl App {
@@ -89,6 +95,7 @@ impl App {
             parts,
             turns: Arc::new(Semaphore::new(AT_ONCE)),
             recent: review::Recent::default(),
+            finder: OnceCell::new(),
         }))
     }
 
@@ -116,6 +123,17 @@ impl App {
 
     fn most_clip(&self) -> u64 {
         self.0.parts.most_clip.unwrap_or(MOST_CLIP)
+    }
+
+    /// What finds dancers in pictures; read when it is first needed.
+    async fn finder(&self) -> Result<Arc<dyn Finder>, Problem> {
+        let folder = self.0.parts.models.clone();
+        let read = || async {
+            review::apart(move || marking::networks(&folder))
+                .await?
+                .map_err(Problem::from)
+        };
+        self.0.finder.get_or_try_init(read).await.cloned()
     }
 
     fn recent(&self) -> &review::Recent {
@@ -216,11 +234,14 @@ pub async fn serve(
     app: App,
     stop: impl Future<Output = ()> + Send + 'static,
 ) -> Result<(), std::io::Error> {
-    if let Err(problem) = intake::resume(&app).await {
+    if let Err(problem) = jobs::resume(&app).await {
         tracing::error!(detail = problem.detail, "unfinished clips not taken up");
     }
+    let worker = tokio::spawn(jobs::work(app.clone()));
     let service = router(app).into_make_service_with_connect_info::<std::net::SocketAddr>();
-    axum::serve(listener, service)
+    let served = axum::serve(listener, service)
         .with_graceful_shutdown(stop)
-        .await
+        .await;
+    worker.abort();
+    served
 }

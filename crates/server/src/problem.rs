@@ -25,6 +25,11 @@ pub struct Problem {
 }
 
 impl Problem {
+    /// Whether the same may work later.
+    pub(crate) fn passes(&self) -> bool {
+        self.status >= 500
+    }
+
     fn new(status: StatusCode, kind: &str, title: &str, detail: impl Into<String>) -> Self {
         Self {
             kind: format!("urn:upright-pair:problem:{kind}"),

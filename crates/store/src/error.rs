@@ -25,6 +25,9 @@ pub enum StoreError {
     /// Tables could not be brought up to date.
     #[error("The database's tables could not be brought up to date.")]
     Migration(#[from] sqlx::migrate::MigrateError),
+    /// The queue of long work.
+    #[error("The queue of long work did not answer as expected: {0}")]
+    Queue(String),
     /// Files.
     #[error("A stored file could not be read or written.")]
     Blob(#[from] object_store::Error),

@@ -21,6 +21,7 @@ mod take;
 #[cfg(feature = "testing")]
 pub mod testing;
 mod track;
+mod work;
 
 pub use account::{Account, NewAccount, Studio};
 pub use blob::{Blobs, ContentHash};
@@ -38,6 +39,7 @@ pub use practice::Practice;
 pub use routine::KeptRoutine;
 pub use take::{NewTake, PersonReading, Take};
 pub use track::Track;
+pub use work::{Work, WorkKind, WorkState};
 
 use sqlx::postgres::{PgConnectOptions, PgPool, PgPoolOptions};
 use uuid::Uuid;
@@ -62,7 +64,9 @@ impl Store {
             .connect_with(options)
             .await?;
         sqlx::migrate!().run(&pool).await?;
-        Ok(Self { pool })
+        let store = Self { pool };
+        store.set_up_queue().await?;
+        Ok(store)
     }
 
     /// Whether the database answers.

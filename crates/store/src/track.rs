@@ -2,6 +2,7 @@
 
 use sqlx::types::Json;
 use upright_core::body::track::Sighting;
+use upright_core::units::MediaTime;
 use uuid::Uuid;
 
 use crate::{Store, StoreError, StudioId};
@@ -48,6 +49,39 @@ impl Store {
         .execute(&self.pool)
         .await?;
         Ok(())
+    }
+
+    /// Exchanges the two dancers of a clip's track between two moments, both included; gives how many sights
+    /// changed their dancer.
+    pub async fn exchange_track(
+        &self,
+        studio: StudioId,
+        clip: Uuid,
+        span: [MediaTime; 2],
+    ) -> Result<usize, StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let track: Option<Track> = sqlx::query_as(
+            "select file_name, sightings from track where studio_id = $1 and clip_id = $2 for update",
+        )
+        .bind(studio.0)
+        .bind(clip)
+        .fetch_optional(&mut *tx)
+        .await?;
+        let mut track = track.ok_or(StoreError::NotFound)?;
+        let mut changed = 0;
+        for s in &mut track.sightings {
+            if s.at >= span[0] && s.at <= span[1] {
+                s.role = s.role.partner();
+                changed += 1;
+            }
+        }
+        sqlx::query("update track set sightings = $2 where clip_id = $1")
+            .bind(clip)
+            .bind(Json(&track.sightings))
+            .execute(&mut *tx)
+            .await?;
+        tx.commit().await?;
+        Ok(changed)
     }
 
     /// Takes a clip's track away; false when there was none.

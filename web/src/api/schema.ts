@@ -673,6 +673,43 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/takes/{id}/exchange': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Says that the dancers found in a clip have each other's names, in a part or all of it. Saying it again takes
+     *     it back.
+     */
+    post: operations['work_exchange'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/takes/{id}/find': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Finds both dancers in the clips of all angles that can be played. */
+    post: operations['work_find'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/takes/{id}/landmarks': {
     parameters: {
       query?: never;
@@ -799,6 +836,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/takes/{id}/work': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The newest work of each kind on each of a take's clips. */
+    get: operations['work_list'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/takes/{id}/work/events': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The same as a stream of server-sent events: a list at once, and another one after each change. */
+    get: operations['work_events'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/today': {
     parameters: {
       query?: never;
@@ -811,6 +882,23 @@ export interface paths {
     put?: never;
     post?: never;
     delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/work/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Stops work that is not over yet. What it would have changed stays as it was. */
+    delete: operations['work_stop'];
     options?: never;
     head?: never;
     patch?: never;
@@ -1746,6 +1834,29 @@ export interface components {
       reason: string;
       /** @description The rule. */
       rule: components['schemas']['Rule'];
+    };
+    /** @description A part of a clip in which the two dancers have each other's names. */
+    Exchanged: {
+      /**
+       * Format: int32
+       * @description Which of the take's angles, 1..4.
+       */
+      angle: number;
+      /**
+       * Format: int64
+       * @description From this moment, microseconds of the angle's clip; from its beginning when not said.
+       */
+      from?: number | null;
+      /**
+       * Format: int64
+       * @description To this moment; to its end when not said.
+       */
+      to?: number | null;
+    };
+    /** @description What was exchanged. */
+    ExchangedView: {
+      /** @description How often a dancer changed the name. */
+      sights: number;
     };
     /** @description What follows from a figure at given heights. */
     Facts: {
@@ -3766,6 +3877,45 @@ export interface components {
        */
       roles: components['schemas']['Role'][];
     };
+    /**
+     * @description What is to be done with a clip.
+     * @enum {string}
+     */
+    WorkKind: 'prepare' | 'find';
+    /**
+     * @description How far work is.
+     * @enum {string}
+     */
+    WorkState: 'waiting' | 'running' | 'done' | 'failed' | 'stopped';
+    /** @description Long work as it is shown. */
+    WorkView: {
+      /**
+       * Format: int32
+       * @description Which of the take's angles, 1..4.
+       */
+      angle: number;
+      /** @description Why it failed. */
+      failure?: string | null;
+      /**
+       * Format: uuid
+       * @description Id.
+       */
+      id: string;
+      /** @description What is done. */
+      kind: components['schemas']['WorkKind'];
+      /**
+       * Format: double
+       * @description Seconds that it will take, once that can be told.
+       */
+      left?: number | null;
+      /**
+       * Format: float
+       * @description 0..1.
+       */
+      progress: number;
+      /** @description How far it is. */
+      state: components['schemas']['WorkState'];
+    };
   };
   responses: never;
   parameters: never;
@@ -5567,6 +5717,84 @@ export interface operations {
       };
     };
   };
+  work_exchange: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Exchanged'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ExchangedView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  work_find: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['WorkView'][];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   exchange_bring: {
     parameters: {
       query?: {
@@ -5873,6 +6101,64 @@ export interface operations {
       };
     };
   };
+  work_list: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['WorkView'][];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  work_events: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/event-stream': string;
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   today: {
     parameters: {
       query?: never;
@@ -5888,6 +6174,33 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Today'];
+        };
+      };
+    };
+  };
+  work_stop: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
         };
       };
     };

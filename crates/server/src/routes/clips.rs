@@ -10,13 +10,12 @@ use serde::Deserialize;
 use std::ops::Bound;
 use tokio::io::AsyncWriteExt as _;
 use upright_media::probe;
-use upright_store::{Clip, ClipState, ContentHash, NewClip};
+use upright_store::{Clip, ClipState, ContentHash, NewClip, WorkKind};
 use uuid::Uuid;
 
 use crate::App;
 use crate::auth::Coach;
 use crate::extract::{Json, Path, Query};
-use crate::intake::prepare_later;
 use crate::problem::Problem;
 use crate::routes::takes::ClipView;
 
@@ -105,9 +104,11 @@ pub async fn upload(
         size: [found.width as i32, found.height as i32],
         frame_times: Vec::new(),
     };
-    app.store().add_clip(coach.studio, take, &new).await?;
+    let id = app.store().add_clip(coach.studio, take, &new).await?;
+    app.store()
+        .ask_work(coach.studio, id, WorkKind::Prepare)
+        .await?;
     let clip = of_angle(&app, &coach, take, angle).await?;
-    prepare_later(app.clone(), clip.clone());
     Ok((StatusCode::ACCEPTED, Json(clip.into())))
 }
 

@@ -16,6 +16,7 @@ mod session;
 mod studio;
 mod takes;
 mod today;
+mod work;
 
 use axum::extract::DefaultBodyLimit;
 use utoipa::OpenApi;
@@ -67,6 +68,11 @@ pub(crate) fn api() -> OpenApiRouter<App> {
         .routes(routes!(takes::set_reviewed))
         .routes(routes!(clips::video))
         .routes(routes!(clips::align))
+        .routes(routes!(work::list))
+        .routes(routes!(work::events))
+        .routes(routes!(work::find))
+        .routes(routes!(work::stop))
+        .routes(routes!(work::exchange))
         .routes(routes!(bench::read))
         .routes(routes!(bench::mark))
         .routes(routes!(bench::space))

@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 use upright_core::units::{Role, Unit};
 use upright_store::{
     ClipState, CoupleInput, NewClip, NewTake, PersonInput, Practice, Store, StudioId, Take,
+    WorkKind,
 };
 use upright_studio::{Danced, Performance, Phone, Scenario, Shown, Sound, showable};
 use uuid::Uuid;
@@ -15,7 +16,6 @@ use crate::App;
 use crate::auth::Coach;
 use crate::extract::{Json, Query};
 use crate::film::new_clips;
-use crate::intake::prepare_later;
 use crate::problem::Problem;
 
 /// Longest practice clip, seconds: rendering keeps all cores busy.
@@ -194,10 +194,8 @@ pub async fn make(
             file_name: format!("{}-{}.mp4", scenario.chart, i + 1),
             ..clip.clone()
         };
-        store.add_clip(coach.studio, take.id, &clip).await?;
-    }
-    for clip in store.clips(coach.studio, take.id).await? {
-        prepare_later(app.clone(), clip);
+        let id = store.add_clip(coach.studio, take.id, &clip).await?;
+        store.ask_work(coach.studio, id, WorkKind::Prepare).await?;
     }
     Ok((StatusCode::ACCEPTED, Json(take)))
 }

@@ -48,6 +48,7 @@ async fn open(store: Store, folder: tempfile::TempDir) -> House {
         store,
         blobs: Blobs::in_folder(&folder.path().join("blobs")).unwrap(),
         incoming: folder.path().join("incoming"),
+        models: std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../models/files"),
         web: folder.path().join("web"),
         demo: None,
         most_clip: Some(3_000_000),
@@ -984,11 +985,12 @@ async fn a_preparation_left_behind_is_taken_up_again() {
         store: first.app.store().clone(),
         blobs: first.app.blobs().clone(),
         incoming: first.folder.path().join("incoming"),
+        models: std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../models/files"),
         web: first.folder.path().join("web"),
         demo: None,
         most_clip: None,
     });
-    upright_server::intake::resume(&again).await.unwrap();
+    upright_server::jobs::resume(&again).await.unwrap();
     assert_eq!(c.prepared(&take).await["state"], "ready");
     // One whose original is gone ends as failed, in words, and can be sent again.
     let couple = c.get("/api/couples").await[0]["id"].clone();
@@ -1005,7 +1007,7 @@ async fn a_preparation_left_behind_is_taken_up_again() {
         .add_clip(studio, other.parse().unwrap(), &clip("original/gone"))
         .await
         .unwrap();
-    upright_server::intake::resume(&again).await.unwrap();
+    upright_server::jobs::resume(&again).await.unwrap();
     let failed = c.prepared(&other).await;
     assert_eq!(failed["state"], "failed");
     assert!(failed["failure"].as_str().unwrap().len() > 20);

@@ -1,0 +1,254 @@
+//! Both dancers found in a clip's pictures, without a hand.
+
+use std::path::Path;
+use std::sync::Arc;
+
+use rayon::prelude::*;
+use upright_core::body::track::Sighting;
+use upright_core::units::{MediaTime, Role};
+use upright_media::Pictures;
+use upright_pose::follow::{Crowd, at, follow};
+use upright_pose::{Finder, NetError, Networks, Person, Picture, Scratch, Window};
+use upright_store::{Clip, StudioId};
+
+use crate::App;
+use crate::jobs::Told;
+use crate::problem::Problem;
+use crate::review::apart;
+
+/// Where a track comes from that was made here.
+pub const BY_ITSELF: &str = "automatic marking";
+
+/// Pictures looked at in a second: as many as bodies are solved for.
+const RATE: f64 = 12.5;
+
+/// Pictures in memory at once.
+const BATCH: usize = 16;
+
+/// People are looked for in every so many of the pictures; a dancer is followed between them.
+const PEOPLE_EVERY: usize = 2;
+
+/// Share of the time that finding people takes.
+const FIRST: f64 = 0.4;
+
+impl From<NetError> for Problem {
+    fn from(e: NetError) -> Self {
+        Self::invalid(e.to_string())
+    }
+}
+
+/// A picture's number among those looked at, with its pixels.
+type Numbered = (usize, Picture);
+
+async fn batch(
+    pictures: &mut Pictures,
+    from: usize,
+    size: [u32; 2],
+) -> Result<Vec<Numbered>, Problem> {
+    let mut out = Vec::with_capacity(BATCH);
+    while out.len() < BATCH {
+        let Some(rgb) = pictures.next().await? else {
+            break;
+        };
+        if let Some(p) = Picture::new(size[0] as usize, size[1] as usize, rgb) {
+            out.push((from + out.len(), p));
+        }
+    }
+    Ok(out)
+}
+
+/// Finds both dancers in the playable copy and keeps them as the clip's track.
+pub async fn find(app: &App, clip: &Clip, told: &Told) -> Result<(), Problem> {
+    let studio = StudioId(clip.studio_id);
+    let key = clip.proxy.as_ref().ok_or_else(|| {
+        Problem::invalid(
+            "The clip's film is not kept, so nobody can be found in it. Send it again.",
+        )
+    })?;
+    let finder = app.finder().await?;
+    let place = crate::intake::workplace(app)?;
+    let film = place.path().join("film.mp4");
+    app.blobs().fetch(key, &film).await?;
+    let seconds = clip.frame_times.last().copied().unwrap_or_default() as f64 / 1e6;
+    let rate = clip.frame_times.len().saturating_sub(1) as f64 / seconds.max(0.1);
+    let every = ((rate / RATE).round() as usize).max(1);
+    let times: Vec<f64> = clip
+        .frame_times
+        .iter()
+        .step_by(every)
+        .map(|t| *t as f64 / 1e6)
+        .collect();
+    let size = [clip.width, clip.height].map(|s| s.max(2) as u32);
+    let crowds = people(&finder, &film, every, size, &times, told).await?;
+    if crowds.iter().all(|c| c.people.is_empty()) {
+        return Err(Problem::invalid(
+            "Nobody was found in this clip. Film the couple whole, from 4 to 6 metres, in even light; or mark by hand.",
+        ));
+    }
+    let moments: Vec<f64> = crowds.iter().map(|c| c.at).collect();
+    let pairs = apart(move || follow(&crowds)).await?;
+    let couple = {
+        let take = app.store().take(studio, clip.take_id).await?;
+        app.store().couple(studio, take.couple_id).await?
+    };
+    let order = who(&pairs, [couple.leader_height, couple.follower_height]);
+    let lines = order.map(|k| pairs.iter().map(|p| p[k]).collect::<Vec<_>>());
+    let track = dancers(
+        &finder,
+        &film,
+        every,
+        size,
+        (&times, &clip.frame_times),
+        (&moments, &lines),
+        told,
+    )
+    .await?;
+    if track.is_empty() {
+        return Err(Problem::invalid(
+            "People were found in this clip, but not how they stand. Film the couple larger and in even light; or mark by hand.",
+        ));
+    }
+    if told.wanted() {
+        app.store()
+            .set_track(studio, clip.id, BY_ITSELF, &track)
+            .await?;
+        crate::review::renew(app, studio, clip.take_id).await?;
+    }
+    Ok(())
+}
+
+async fn people(
+    finder: &Arc<dyn Finder>,
+    film: &Path,
+    every: usize,
+    size: [u32; 2],
+    times: &[f64],
+    told: &Told,
+) -> Result<Vec<Crowd>, Problem> {
+    let mut pictures = Pictures::open(film, every, size)?;
+    let (mut crowds, mut seen, mut window) = (Vec::new(), 0, None::<Window>);
+    loop {
+        let some = batch(&mut pictures, seen, size).await?;
+        if some.is_empty() || !told.wanted() {
+            return Ok(crowds);
+        }
+        seen += some.len();
+        let (finder, looked) = (finder.clone(), window);
+        let (found, next) = apart(move || {
+            let found = some
+                .par_iter()
+                .filter(|(i, _)| i % PEOPLE_EVERY == 0)
+                .map_init(Scratch::default, |scratch, (i, p)| {
+                    let near = match looked {
+                        Some(w) => finder.people(p, w, scratch)?,
+                        None => Vec::new(),
+                    };
+                    // Whoever left the window is looked for in all of the picture.
+                    let people = if near.len() < 2 {
+                        let far = finder.people(p, Window::whole(p), scratch)?;
+                        if far.len() > near.len() { far } else { near }
+                    } else {
+                        near
+                    };
+                    Ok((*i, people))
+                })
+                .collect::<Result<Vec<(usize, Vec<Person>)>, NetError>>()?;
+            let next = found
+                .last()
+                .and_then(|(_, people)| Window::about(people, &some[0].1));
+            Ok::<_, NetError>((found, next))
+        })
+        .await??;
+        window = next;
+        crowds.extend(found.into_iter().filter_map(|(i, people)| {
+            Some(Crowd {
+                at: *times.get(i)?,
+                people,
+            })
+        }));
+        told.tell(FIRST * seen as f64 / times.len().max(1) as f64);
+    }
+}
+
+async fn dancers(
+    finder: &Arc<dyn Finder>,
+    film: &Path,
+    every: usize,
+    size: [u32; 2],
+    (times, frames): (&[f64], &[i64]),
+    (moments, lines): (&[f64], &[Vec<Option<Person>>; 2]),
+    told: &Told,
+) -> Result<Vec<Sighting>, Problem> {
+    let mut pictures = Pictures::open(film, every, size)?;
+    let (mut track, mut seen) = (Vec::new(), 0);
+    loop {
+        let some = batch(&mut pictures, seen, size).await?;
+        if some.is_empty() || !told.wanted() {
+            return Ok(track);
+        }
+        seen += some.len();
+        let finder = finder.clone();
+        let work: Vec<(MediaTime, Picture, [Option<Person>; 2])> = some
+            .into_iter()
+            .filter_map(|(i, p)| {
+                let pair = [0, 1].map(|k| at(moments, &lines[k], times[i.min(times.len() - 1)]));
+                Some((MediaTime(*frames.get(i * every)?), p, pair))
+            })
+            .collect();
+        let found = apart(move || {
+            work.par_iter()
+                .flat_map(|w| Role::BOTH.into_par_iter().map(move |role| (w, role)))
+                .map_init(
+                    Scratch::default,
+                    |scratch, ((time, picture, pair), role)| {
+                        let Some(person) = &pair[role as usize] else {
+                            return Ok(None);
+                        };
+                        let partner = pair[1 - role as usize].as_ref();
+                        let points = finder.dancer(picture, person, partner, scratch)?;
+                        Ok(points.map(|points| Sighting {
+                            at: *time,
+                            role,
+                            points,
+                        }))
+                    },
+                )
+                .collect::<Result<Vec<Option<Sighting>>, NetError>>()
+        })
+        .await??;
+        track.extend(found.into_iter().flatten());
+        told.tell(FIRST + (1.0 - FIRST) * seen as f64 / times.len().max(1) as f64);
+    }
+}
+
+/// Heights that differ by less say nothing of who is who, metres.
+const ALIKE: f64 = 0.04;
+
+/// Which of the two that were followed is the leader, and which the follower: the taller one as the couple's
+/// heights say; of two who are alike the one on the left. The coach exchanges them with one key.
+fn who(pairs: &[[Option<Person>; 2]], heights: [f64; 2]) -> [usize; 2] {
+    let (mut taller, mut left) = (0, 0);
+    for pair in pairs {
+        if let [Some(a), Some(b)] = pair {
+            taller += if a.height() > b.height() { 1 } else { -1 };
+            left += if a.middle(upright_pose::point::HIPS)[0]
+                < b.middle(upright_pose::point::HIPS)[0]
+            {
+                1
+            } else {
+                -1
+            };
+        }
+    }
+    let first = if (heights[0] - heights[1]).abs() < ALIKE {
+        left >= 0
+    } else {
+        (taller >= 0) == (heights[0] > heights[1])
+    };
+    if first { [0, 1] } else { [1, 0] }
+}
+
+/// Reads the networks.
+pub(crate) fn networks(folder: &Path) -> Result<Arc<dyn Finder>, NetError> {
+    Ok(Arc::new(Networks::read(folder)?))
+}
