@@ -1,5 +1,6 @@
 //! The upright-pair program.
 
+mod beats;
 mod chart;
 mod demo;
 mod film;
@@ -28,6 +29,10 @@ struct Cli {
 enum Command {
     /// Serves the application.
     Serve(Serve),
+    /// Does the long work of servers on other machines: same database, same files.
+    Worker(Work),
+    /// Prints the beats of a clip's or a track's music, one a line: seconds, number in the bar.
+    Beats(beats::Beats),
     /// Prints the OpenAPI document.
     Openapi,
     /// Checks, formats and converts files of figures.
@@ -48,6 +53,22 @@ enum Command {
     TakeSchema,
     /// Prints the JSON Schema of the truth beside a simulated clip, and of its scenario.
     TruthSchema,
+}
+
+#[derive(Args)]
+struct Work {
+    /// Folder for files in work and, unless UPRIGHT_BLOBS says otherwise, of all clips.
+    #[arg(long, env = "UPRIGHT_DATA", default_value = ".data/studio")]
+    data: PathBuf,
+    /// PostgreSQL.
+    #[arg(long, env = "DATABASE_URL", hide_env_values = true)]
+    database_url: String,
+    /// Folder of all clips.
+    #[arg(long, env = "UPRIGHT_BLOBS")]
+    blobs: Option<PathBuf>,
+    /// Folder of the pose networks, as scripts/models.sh fills it.
+    #[arg(long, env = "UPRIGHT_MODELS", default_value = "models/files")]
+    models: PathBuf,
 }
 
 #[derive(Args)]
@@ -92,6 +113,8 @@ async fn main() -> anyhow::Result<ExitCode> {
                 serde_json::to_string_pretty(&upright_server::openapi())?
             );
         }
+        Command::Worker(w) => work(w).await?,
+        Command::Beats(b) => return beats::run(&b).await,
         Command::Measure(m) => return measure::run(&m),
         Command::TakeSchema => println!(
             "{}",
@@ -143,6 +166,25 @@ async fn serve(s: Serve) -> anyhow::Result<()> {
     println!("Ctrl-C stops it.");
     upright_server::serve(listener, app.clone(), stop()).await?;
     app.store().close().await;
+    Ok(())
+}
+
+async fn work(w: Work) -> anyhow::Result<()> {
+    let blobs = w.blobs.unwrap_or_else(|| w.data.join("blobs"));
+    let app = App::new(Parts {
+        store: Store::connect(&w.database_url).await?,
+        blobs: Blobs::in_folder(&blobs)?,
+        incoming: w.data.join("incoming"),
+        models: w.models,
+        web: PathBuf::new(),
+        demo: None,
+        most_clip: None,
+    });
+    println!("Working; Ctrl-C stops it.");
+    tokio::select! {
+        () = upright_server::jobs::work(app) => {}
+        () = stop() => {}
+    }
     Ok(())
 }
 

@@ -9,6 +9,7 @@ mod error;
 mod pictures;
 mod probe;
 mod proxy;
+mod sound;
 mod tool;
 
 pub use encode::{Film, encode};
@@ -16,3 +17,4 @@ pub use error::MediaError;
 pub use pictures::Pictures;
 pub use probe::{FrameTimes, Probe, frame_times, probe};
 pub use proxy::{LONGEST_SIDE, make_proxy};
+pub use sound::{sound, sound_file};

@@ -35,6 +35,13 @@ pub(crate) fn foreign_input(c: &mut Command, path: &Path) {
     c.arg(safe);
 }
 
+/// Adds a file of this machine's user as the input, in any form.
+pub(crate) fn own_input(c: &mut Command, path: &Path) {
+    let mut safe = std::ffi::OsString::from("file:");
+    safe.push(path);
+    c.args(["-protocol_whitelist", "file,pipe", "-i"]).arg(safe);
+}
+
 /// Runs it to the end and returns what it printed.
 pub(crate) async fn output(
     tool: &'static str,

@@ -165,6 +165,17 @@ fn danced(history: &History, shelf: &Shelf) -> Option<Chart> {
     shelf.get(history.marks().chart.as_deref()?).cloned()
 }
 
+/// The figure that a take is of, where it is named.
+pub(crate) async fn figure(
+    app: &App,
+    studio: StudioId,
+    take: Uuid,
+) -> Result<Option<Chart>, Problem> {
+    let desk = open(app, studio, take).await?;
+    let history = History::replay(desk.log.clone());
+    Ok(danced(&history, &desk.shelf))
+}
+
 /// Refuses a figure that is not there, or cannot be danced as often.
 fn known(entry: &Entry, shelf: &Shelf) -> Result<(), Problem> {
     let Entry::Command(MarkCommand::NameFigure { chart, repetitions }) = entry else {

@@ -5,6 +5,7 @@ import {
   useQueryClient,
   type QueryClient,
 } from '@tanstack/react-query';
+import { useEffect } from 'react';
 import { api, body, keepToken, type Schemas } from './client';
 import type { operations } from './schema';
 
@@ -389,6 +390,103 @@ export function useDropLandmarks(id: string) {
       await api.DELETE('/api/takes/{id}/landmarks', { params: { path: { id }, query: { angle } } });
     },
     onSuccess: () => renewTake(client, id),
+  });
+}
+
+/** Long work on a take's clips, told by the server as it goes. */
+export function useWork(id: string) {
+  const client = useQueryClient();
+  const queryKey = ['work', id];
+  useEffect(() => {
+    let over = new Set<string>();
+    let first = true;
+    const source = new EventSource(`/api/takes/${id}/work/events`);
+    source.onmessage = (e: MessageEvent<string>) => {
+      const now = JSON.parse(e.data) as Schemas['WorkView'][];
+      client.setQueryData(['work', id], now);
+      const done = now.filter((w) => w.state === 'done').map((w) => w.id);
+      // What it found changes what is measured.
+      if (!first && done.some((d) => !over.has(d))) void renewTake(client, id);
+      over = new Set(done);
+      first = false;
+    };
+    return () => source.close();
+  }, [client, id]);
+  return useQuery({
+    queryKey,
+    queryFn: async () => body(await api.GET('/api/takes/{id}/work', { params: { path: { id } } })),
+    staleTime: Infinity,
+  });
+}
+
+/** Another way to count the same music. */
+export type Recount = NonNullable<
+  NonNullable<operations['sound_beat']['parameters']['query']>['reading']
+>;
+
+/** The beat of the music in the first clip, in a reading; asked for by hand, since it is worked out anew. */
+export function useHear(id: string) {
+  return useMutation({
+    mutationFn: async (reading: Recount | null) =>
+      body(
+        await api.GET('/api/takes/{id}/beat', {
+          params: { path: { id }, query: reading ? { reading } : {} },
+        }),
+      ),
+  });
+}
+
+/** Lays a further angle on the first one's clock by what both phones heard. */
+export function useAlignBySound(id: string) {
+  const client = useQueryClient();
+  return useMutation({
+    scope: { id: `angles ${id}` },
+    mutationFn: async (angle: number) =>
+      body(
+        await api.POST('/api/takes/{id}/angles/by-sound', {
+          params: { path: { id } },
+          body: { angle },
+        }),
+      ),
+    onSuccess: () => renewTake(client, id),
+  });
+}
+
+/** Finds both dancers in the clips of all angles. */
+export function useFind(id: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async () =>
+      body(await api.POST('/api/takes/{id}/find', { params: { path: { id } } })),
+    onSuccess: (all) => client.setQueryData(['work', id], all),
+  });
+}
+
+export function useStopWork() {
+  return useMutation({
+    mutationFn: (id: string) => api.DELETE('/api/work/{id}', { params: { path: { id } } }),
+  });
+}
+
+/** Says that the dancers found in a part of a clip have each other's names. */
+export function useExchange(id: string) {
+  const client = useQueryClient();
+  return useMutation({
+    scope: { id: `exchange ${id}` },
+    mutationFn: async (what: Schemas['Exchanged']) =>
+      body(await api.POST('/api/takes/{id}/exchange', { params: { path: { id } }, body: what })),
+    onSuccess: () => renewTake(client, id),
+  });
+}
+
+/** Where both dancers were found in an angle's clip. */
+export function useSights(id: string, angle: number, wanted: boolean) {
+  return useQuery({
+    queryKey: [...key.takes, id, 'sights', angle],
+    queryFn: async () =>
+      body(await api.GET('/api/takes/{id}/sights', { params: { path: { id }, query: { angle } } })),
+    enabled: wanted,
+    staleTime: Infinity,
   });
 }
 

@@ -585,6 +585,43 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/takes/{id}/angles/by-sound': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Lays a further angle's clip on the first one's clock by what both of them hear. */
+    post: operations['sound_align'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/takes/{id}/beat': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * The beat of the music in the first angle's clip, in the likeliest reading for the figure or another one.
+     *     Nothing of it is kept before the coach takes it as the count.
+     */
+    get: operations['sound_beat'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/takes/{id}/bench': {
     parameters: {
       query?: never;
@@ -758,6 +795,23 @@ export interface paths {
     get?: never;
     /** Closes the review of a take, or opens it again. */
     put: operations['takes_set_reviewed'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/takes/{id}/sights': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Where both dancers were found in an angle's clip, frame by frame, by the names that they were given there. */
+    get: operations['work_sights'];
+    put?: never;
     post?: never;
     delete?: never;
     options?: never;
@@ -1552,6 +1606,17 @@ export interface components {
           from: 'tempo';
           /** @description A count 1. */
           one: components['schemas']['MediaTime'];
+        }
+      | {
+          /** @description Every beat. */
+          beats: components['schemas']['MediaTime'][];
+          /** @enum {string} */
+          from: 'heard';
+          /**
+           * Format: int32
+           * @description Which of them, from 0, is count 1.
+           */
+          one: number;
         };
     /** @description The count as laid over the clip. */
     CountView: {
@@ -2123,6 +2188,14 @@ export interface components {
      * @enum {string}
      */
     Frequency: 'slip' | 'sometimes' | 'habit' | 'too_few';
+    /** @description Which further angle. */
+    Further: {
+      /**
+       * Format: int32
+       * @description 2..4.
+       */
+      angle: number;
+    };
     /**
      * @description How far out a value lies.
      * @enum {string}
@@ -2141,6 +2214,36 @@ export interface components {
       status: string;
       /** @description Version of the program. */
       version: string;
+    };
+    /** @description The beat that was heard. */
+    Heard: {
+      /** @description Every beat, in order. */
+      beats: components['schemas']['MediaTime'][];
+      /**
+       * Format: double
+       * @description Share of the beats that have an onset of their own, 0..1.
+       */
+      clear: number;
+      /**
+       * Format: int32
+       * @description Beats of a bar.
+       */
+      meter: number;
+      /**
+       * Format: int32
+       * @description Which of the first bar's beats seems to be 1, from 0.
+       */
+      one: number;
+      /**
+       * Format: double
+       * @description Where in a beat the strongest onset between two beats falls: 0.5 straight, up to 0.75 swung.
+       */
+      swing: number;
+      /**
+       * Format: double
+       * @description Beats a minute in the middle of the clip.
+       */
+      tempo: number;
     };
     /** @description A change of a hold. */
     HoldChange: {
@@ -2163,6 +2266,21 @@ export interface components {
     Imported: {
       /** @description Short names of the figures that are kept now. */
       ids: string[];
+    };
+    /** @description Two clips in step. */
+    InStepView: {
+      /** @description The further angle's clip with its new beginning. */
+      clip: components['schemas']['ClipView'];
+      /**
+       * Format: double
+       * @description By how much its clock runs fast, parts in a million.
+       */
+      fast: number;
+      /**
+       * Format: double
+       * @description Standard error of the beginning, seconds.
+       */
+      sigma: number;
     };
     /** @description A figure in a routine. */
     Item: {
@@ -5520,6 +5638,87 @@ export interface operations {
       };
     };
   };
+  sound_align: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Further'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['InStepView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  sound_beat: {
+    parameters: {
+      query?: {
+        /** @description Another reading than the likeliest one. */
+        reading?: ('half' | 'double' | 'off') | null;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Heard'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   bench_read: {
     parameters: {
       query?: never;
@@ -5953,6 +6152,38 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Take'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  work_sights: {
+    parameters: {
+      query?: {
+        /** @description 1..4; the first when it is not said. */
+        angle?: number;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Pose'][];
         };
       };
       404: {

@@ -11,7 +11,7 @@ import Typography from '@mui/material/Typography';
 import { useQueryClient } from '@tanstack/react-query';
 import { useCallback, useEffect, useRef, useState } from 'react';
 import type { Schemas } from '../api/client';
-import { useAlign } from '../api/hooks';
+import { useAlign, useAlignBySound } from '../api/hooks';
 import { Failure } from '../shell/State';
 import { sendClip } from '../takes/upload';
 import { stage } from '../theme';
@@ -44,6 +44,7 @@ export function Angle({
     setShown(own);
   }, []);
   const align = useAlign(take);
+  const bySound = useAlignBySound(take);
   const { at, playing, speed, video } = player;
   const { offset, start, frames } = clip;
   const frame = nearestFrame(frames, at - offset);
@@ -177,10 +178,24 @@ export function Angle({
         >
           <Later fontSize="small" />
         </IconButton>
+        <Button
+          size="small"
+          color="inherit"
+          loading={bySound.isPending}
+          aria-label={`Lay angle ${clip.angle} on the first by sound`}
+          onClick={() => bySound.mutate(clip.angle)}
+        >
+          by sound
+        </Button>
+        {bySound.data && (
+          <Typography variant="body2" role="status" sx={{ pr: 1 }}>
+            ± {Math.max(1, Math.round(1000 * bySound.data.sigma))} ms
+          </Typography>
+        )}
       </Box>
       {/* Over the film, which is laid out of the flow. */}
       <Box sx={{ position: 'relative' }}>
-        <Failure error={align.error} />
+        <Failure error={align.error ?? bySound.error} />
       </Box>
     </Box>
   );

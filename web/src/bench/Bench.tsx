@@ -4,7 +4,16 @@ import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useEffect, useMemo, useState } from 'react';
 import type { Schemas } from '../api/client';
-import { useChart, useMarks, useReviewed, useWithdraw } from '../api/hooks';
+import {
+  useChart,
+  useExchange,
+  useHear,
+  useMarks,
+  useReviewed,
+  useSights,
+  useWithdraw,
+  type Recount,
+} from '../api/hooks';
 import { useKeys, type KeyMap } from '../shell/keys';
 import { day, quantity } from '../words';
 import { cellAt, findingKey, momentOf, NEAR, posesNear, spoken, type Cell } from './cells';
@@ -15,6 +24,7 @@ import { Exchange } from './Exchange';
 import { EyeSheet } from './EyeSheet';
 import { Findings } from './Findings';
 import { RulesDialog } from '../people/RulesDialog';
+import { FindDancers } from './FindDancers';
 import { FloorPlan } from './FloorPlan';
 import { InSpace } from './InSpace';
 import { corners, landmarks } from './landmarks';
@@ -99,6 +109,10 @@ export function Bench({
     ? (further.frames[nearestFrame(further.frames, player.at - further.offset)] ?? 0)
     : player.at;
   const pointed = further ?? clip;
+  const sights = useSights(take.id, 1, clip?.landmarks != null);
+  const beside = useSights(take.id, further?.angle ?? 1, further?.landmarks != null);
+  const found = (further ? beside.data : sights.data) ?? [];
+  const exchange = useExchange(take.id);
   const mark = (m: Schemas['MarkCommand']) =>
     send(further ? { do: 'on_angle', angle: further.angle, mark: m } : m);
   const poseHere = pictured.poses.find((p) => p.role === role && p.at === here);
@@ -115,6 +129,16 @@ export function Bench({
   };
   const setOne = () => {
     if (marks.count) send({ do: 'one_at', at: player.at });
+  };
+
+  // The beat of the music becomes the count; other readings are one key away.
+  const hear = useHear(take.id);
+  const hearAs = (reading: Recount | null) => {
+    if (mode !== 'count') set({ mode: 'count' });
+    hear.mutate(reading, {
+      onSuccess: (heard) =>
+        send({ do: 'set_count', count: { from: 'heard', beats: heard.beats, one: heard.one } }),
+    });
   };
 
   const place = (pixel: Pixel, stay = false) => {
@@ -230,6 +254,14 @@ export function Bench({
   };
   const toggleLoop = () => player.setLoop(player.loop ? null : repetition());
 
+  // The names of the dancers who were found: exchanged in the loop, or from this frame on.
+  const exchangeNames = (part: 'all' | 'from here') => {
+    const ahead = further?.offset ?? 0;
+    const loop = player.loop?.map((t) => t - ahead);
+    const span = part === 'all' ? null : (loop ?? [here, null]);
+    exchange.mutate({ angle: further?.angle ?? 1, from: span?.[0] ?? null, to: span?.[1] ?? null });
+  };
+
   const keys: KeyMap = {
     ' ': player.toggle,
     ',': () => player.step(-1),
@@ -253,6 +285,10 @@ export function Bench({
       setInSpace(!inSpace);
     },
     t: tap,
+    h: () => hearAs(null),
+    '/': () => marks.count?.from === 'heard' && hearAs('half'),
+    '*': () => marks.count?.from === 'heard' && hearAs('double'),
+    "'": () => marks.count?.from === 'heard' && hearAs('off'),
     o: setOne,
     f: () => set({ mode: 'floor' }),
     b: () => set({ mode: 'bodies' }),
@@ -268,6 +304,7 @@ export function Bench({
       }
     },
     c: copy,
+    e: () => found.length > 0 && exchangeNames('from here'),
     a: () => arrive('L', true),
     d: () => arrive('R', true),
     x: takeAway,
@@ -287,7 +324,7 @@ export function Bench({
     posesNear(all, frames, now).map((p) =>
       mode === 'bodies' && p.pose === poseHere ? { ...p, faint: false } : p,
     );
-  const poses = posesOf(marks.poses, player.frames, player.at);
+  const poses = posesOf([...marks.poses, ...(sights.data ?? [])], player.frames, player.at);
 
   const pins = analysis.judged
     .filter((j) => j.showing > 0 && (chosen ? j === chosen : j.offered))
@@ -446,7 +483,14 @@ export function Bench({
                   take={take.id}
                   clip={c}
                   player={player}
-                  poses={posesOf(angleMarks(marks, c.angle).poses, c.frames, player.at - c.offset)}
+                  poses={posesOf(
+                    [
+                      ...angleMarks(marks, c.angle).poses,
+                      ...(c.angle === further?.angle ? found : []),
+                    ],
+                    c.frames,
+                    player.at - c.offset,
+                  )}
                   marking={further === c ? overlayMarking : null}
                 />
               ))}
@@ -474,6 +518,12 @@ export function Bench({
               analysis={analysis}
               tap={tap}
               setOne={setOne}
+              hear={{
+                as: hearAs,
+                busy: hear.isPending,
+                error: hear.error,
+                clear: hear.data?.clear ?? null,
+              }}
               at={player.at}
               send={send}
             />
@@ -492,6 +542,15 @@ export function Bench({
               angle={further?.angle ?? 1}
               size={(entry) => send(entry)}
               mark={mark}
+            />
+          )}
+          {mode === 'bodies' && (
+            <FindDancers
+              take={take.id}
+              sights={found}
+              angles={1 + view.further.length}
+              exchange={exchangeNames}
+              looping={player.loop !== null}
             />
           )}
           {mode === 'bodies' && (

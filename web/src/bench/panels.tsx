@@ -10,9 +10,11 @@ import ToggleButtonGroup from '@mui/material/ToggleButtonGroup';
 import Typography from '@mui/material/Typography';
 import { useState, type FormEvent } from 'react';
 import type { Schemas } from '../api/client';
+import type { Recount } from '../api/hooks';
 import { RoleMark } from '../shapes/RoleMark';
 import { quantity, type Role } from '../words';
 import { corners, landmarks } from './landmarks';
+import { Failure } from '../shell/State';
 import { Panel } from './Panel';
 import { useBenchState } from './state';
 
@@ -27,6 +29,15 @@ function Refusal({ stage }: { stage: Schemas['Stage'] }) {
       {stage.what}
     </Alert>
   ) : null;
+}
+
+/** How the beat of the music is taken for the count. */
+export interface Hear {
+  as: (reading: Recount | null) => void;
+  busy: boolean;
+  error: Error | null;
+  /** Share of the beats with an onset of their own. */
+  clear: number | null;
 }
 
 /** Which figure, and how often. */
@@ -86,6 +97,7 @@ export function CountPanel({
   analysis,
   tap,
   setOne,
+  hear,
   at,
   send,
 }: {
@@ -93,6 +105,7 @@ export function CountPanel({
   analysis: Analysis;
   tap: () => void;
   setOne: () => void;
+  hear: Hear;
   at: number;
   send: Send;
 }) {
@@ -107,11 +120,35 @@ export function CountPanel({
   return (
     <Panel title="Count" note={count ? `${count.tempo.toFixed(1)} beats a minute` : undefined}>
       <Typography variant="body2" color="text.secondary" sx={{ mb: 1 }}>
-        Play, and press t (or the button) on every beat from a 1 on; eight are enough, more are
-        better. Or type the tempo and stand on a 1.
+        The beat can be heard in the music; you say which beat is 1. Or play, and press t on every
+        beat from a 1 on (eight are enough); or type the tempo and stand on a 1.
       </Typography>
+      <Box sx={{ display: 'flex', gap: 0.75, flexWrap: 'wrap', alignItems: 'center', mb: 1 }}>
+        <Button variant="contained" loading={hear.busy} onClick={() => hear.as(null)}>
+          Hear the beat
+        </Button>
+        {source?.from === 'heard' && (
+          <>
+            <Button disabled={hear.busy} onClick={() => hear.as('half')}>
+              Half as many
+            </Button>
+            <Button disabled={hear.busy} onClick={() => hear.as('double')}>
+              Twice as many
+            </Button>
+            <Button disabled={hear.busy} onClick={() => hear.as('off')}>
+              Half a beat later
+            </Button>
+          </>
+        )}
+      </Box>
+      {hear.clear !== null && source?.from === 'heard' && (
+        <Typography variant="body2" role="status">
+          {source.beats.length} beats; {Math.round(100 * hear.clear)} % of them are plainly heard.
+        </Typography>
+      )}
+      <Failure error={hear.error} />
       <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap', alignItems: 'center' }}>
-        <Button variant="contained" size="large" onClick={tap}>
+        <Button variant="outlined" size="large" onClick={tap}>
           Tap
         </Button>
         <Typography variant="body2">{tapped > 0 ? `${tapped} taps` : ''}</Typography>

@@ -26,6 +26,8 @@ const groups: [string, [string, string][]][] = [
     'Marking',
     [
       ['w', 'watch'],
+      ['h', 'hear the beat in the music'],
+      ["/ * '", 'half as many beats, twice as many, half a beat later'],
       ['t', 'tap the beat'],
       ['o', 'this frame is 1 (next beat is 1 when tapped)'],
       ['f', 'floor'],
@@ -34,6 +36,7 @@ const groups: [string, [string, string][]][] = [
       ['n p', 'next, previous point'],
       ['s', 'set the chosen point in the middle, to be moved by arrows'],
       ['c', 'copy the points from the frame before'],
+      ['e', 'the dancers found have each other’s names, from here on or in the loop'],
       ['a d', 'left, right foot arrives with weight'],
       ['x', 'take the arrival or the chosen point away'],
       ['Arrows', 'move the chosen point (Shift: five times as far)'],

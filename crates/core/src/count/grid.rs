@@ -33,6 +33,9 @@ pub enum GridError {
     Swing(f64),
 }
 
+/// Standard uncertainty of a beat that was heard, seconds: measured on simulated bands (docs/beats.md).
+const HEARD: f64 = 0.010;
+
 impl CountGrid {
     /// From anchors (beat, media time); at least two.
     pub fn from_anchors(
@@ -75,6 +78,20 @@ impl CountGrid {
             swing,
             fit.sigma,
         )
+    }
+
+    /// From beats that were heard one by one; `one` is the number of the one that is count 1. Beats are
+    /// taken as neighbours: none may be missing between them.
+    pub fn from_beats(beats: &[MediaTime], one: i32, swing: f64) -> Result<Self, GridError> {
+        let mut t = beats.to_vec();
+        t.sort_unstable();
+        t.dedup();
+        let anchors: Vec<(f64, MediaTime)> = t
+            .iter()
+            .enumerate()
+            .map(|(i, t)| (i as f64 - f64::from(one), *t))
+            .collect();
+        Self::from_anchors(&anchors, swing, HEARD)
     }
 
     /// From a typed tempo and the moment of one count 1. The uncertainty is that of one pointed frame.

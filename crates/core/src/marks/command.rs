@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use super::{AngleMarks, CountSource, FloorReference, Marks, StepMark};
 use crate::body::{Landmark, Pose};
 use crate::chart;
-use crate::count::{TapError, fit_taps};
+use crate::count::{CountGrid, GridError, TapError, fit_taps};
 use crate::units::{Foot, MediaTime, Role};
 
 /// A command, as it stands in the log.
@@ -126,6 +126,9 @@ pub enum MarkCommand {
     },
 }
 
+/// Beats of a quarter of an hour at the fastest tempo.
+const MOST_BEATS: f64 = 4_500.0;
+
 /// Why a command cannot be carried out. Nothing has changed then.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 pub enum MarkError {
@@ -148,6 +151,9 @@ pub enum MarkError {
     /// The taps give no beat.
     #[error(transparent)]
     Taps(#[from] TapError),
+    /// Beats that cannot be laid.
+    #[error(transparent)]
+    Beats(#[from] GridError),
     /// Nothing to act on.
     #[error("{0}")]
     Nothing(&'static str),
@@ -206,6 +212,11 @@ impl MarkCommand {
                         taps.iter().try_for_each(|t| moment_ok(*t))?;
                         within("The beat that is 1", f64::from(*one), -5_000.0, 5_000.0)?;
                     }
+                    CountSource::Heard { beats, one } => {
+                        within("The number of beats", beats.len() as f64, 4.0, MOST_BEATS)?;
+                        beats.iter().try_for_each(|t| moment_ok(*t))?;
+                        within("The beat that is 1", f64::from(*one), -5_000.0, 5_000.0)?;
+                    }
                     CountSource::Tempo { bpm, one } => {
                         within("The tempo in beats a minute", *bpm, 40.0, 300.0)?;
                         moment_ok(*one)?;
@@ -231,7 +242,7 @@ impl MarkCommand {
                 }
             }
             Self::ShiftOne { beats } => match &mut marks.count {
-                Some(CountSource::Taps { one, .. }) => {
+                Some(CountSource::Taps { one, .. } | CountSource::Heard { one, .. }) => {
                     let moved = one.saturating_add(*beats);
                     within("The beat that is 1", f64::from(moved), -5_000.0, 5_000.0)?;
                     *one = moved;
@@ -253,6 +264,10 @@ impl MarkCommand {
                         *one = beats as i32;
                     }
                     Some(CountSource::Tempo { one, .. }) => *one = *at,
+                    Some(CountSource::Heard { beats, one }) => {
+                        let grid = CountGrid::from_beats(beats, 0, 0.5)?;
+                        *one = grid.beat_at(*at).round() as i32;
+                    }
                     None => return Err(MarkError::Nothing("There is no count yet.")),
                 }
             }

@@ -36,6 +36,13 @@ pub enum CountSource {
         /// A count 1.
         one: MediaTime,
     },
+    /// Heard in the music, beat by beat: a tempo that drifts is followed.
+    Heard {
+        /// Every beat.
+        beats: Vec<MediaTime>,
+        /// Which of them, from 0, is count 1.
+        one: i32,
+    },
 }
 
 /// The floor reference as laid out and marked.

@@ -341,6 +341,9 @@ fn lay_grid(marks: &Marks, swing: f64) -> Result<CountGrid, SceneError> {
             let fit = fit_taps(taps).map_err(|e| refused(&e))?;
             CountGrid::from_taps(&fit, *one, swing).map_err(|e| refused(&e))
         }
+        Some(CountSource::Heard { beats, one }) => {
+            CountGrid::from_beats(beats, *one, swing).map_err(|e| refused(&e))
+        }
         Some(CountSource::Tempo { bpm, one }) => {
             CountGrid::from_tempo(*bpm, *one, swing).map_err(|e| refused(&e))
         }

@@ -13,6 +13,7 @@ mod people;
 mod progress;
 mod routines;
 mod session;
+mod sound;
 mod studio;
 mod takes;
 mod today;
@@ -68,11 +69,14 @@ pub(crate) fn api() -> OpenApiRouter<App> {
         .routes(routes!(takes::set_reviewed))
         .routes(routes!(clips::video))
         .routes(routes!(clips::align))
+        .routes(routes!(sound::beat))
+        .routes(routes!(sound::align))
         .routes(routes!(work::list))
         .routes(routes!(work::events))
         .routes(routes!(work::find))
         .routes(routes!(work::stop))
         .routes(routes!(work::exchange))
+        .routes(routes!(work::sights))
         .routes(routes!(bench::read))
         .routes(routes!(bench::mark))
         .routes(routes!(bench::space))

@@ -9,13 +9,14 @@ use axum::response::Sse;
 use axum::response::sse::{Event, KeepAlive};
 use futures::Stream;
 use serde::{Deserialize, Serialize};
+use upright_core::body::Pose;
 use upright_core::units::MediaTime;
 use upright_store::{ClipState, StudioId, Work, WorkKind, WorkState};
 use uuid::Uuid;
 
 use crate::App;
 use crate::auth::Coach;
-use crate::extract::{Json, Path};
+use crate::extract::{Json, Path, Query};
 use crate::problem::Problem;
 
 /// Long work as it is shown.
@@ -202,4 +203,46 @@ pub async fn exchange(
         .await?;
     crate::review::renew(&app, coach.studio, take).await?;
     Ok(Json(ExchangedView { sights }))
+}
+
+/// Which of a take's angles.
+#[derive(Debug, Clone, Copy, Deserialize, utoipa::IntoParams)]
+#[serde(deny_unknown_fields)]
+pub struct Which {
+    /// 1..4; the first when it is not said.
+    #[serde(default = "first")]
+    #[param(default = 1, minimum = 1, maximum = 4)]
+    angle: i16,
+}
+
+fn first() -> i16 {
+    1
+}
+
+/// Where both dancers were found in an angle's clip, frame by frame, by the names that they were given there.
+#[utoipa::path(get, operation_id = "work_sights", path = "/api/takes/{id}/sights", params(("id" = Uuid, Path), Which),
+    responses((status = 200, body = [Pose]), (status = 404, body = Problem)))]
+pub async fn sights(
+    State(app): State<App>,
+    coach: Coach,
+    Path(take): Path<Uuid>,
+    Query(which): Query<Which>,
+) -> Result<Json<Vec<Pose>>, Problem> {
+    let clip = app
+        .store()
+        .angle(coach.studio, take, which.angle)
+        .await?
+        .ok_or_else(Problem::not_found)?;
+    let track = app.store().track(coach.studio, clip.id).await?;
+    let tenth = |v: f64| (10.0 * v).round() / 10.0;
+    let poses = track.into_iter().flat_map(|t| t.sightings).map(|s| Pose {
+        role: s.role,
+        at: s.at,
+        points: s
+            .points
+            .iter()
+            .map(|(l, p)| (*l, p.pixel.map(tenth)))
+            .collect(),
+    });
+    Ok(Json(poses.collect()))
 }

@@ -1,0 +1,621 @@
+//! The beat of music as a phone heard it: onsets, the tempo as it drifts, beats, and a guess at the bar.
+//!
+//! Onsets are rises of loudness in 30 bands (spectral flux). The tempo is followed through windows of the
+//! onsets' autocorrelation (Viterbi), each weighed by what the dance is danced to. Beats are the best chain
+//! of onsets at that tempo (Ellis, D. P. W. (2007), "Beat tracking by dynamic programming", J. New Music
+//! Research 36). Music with a strong off-beat, or at twice or half the dance's tempo, can be read wrongly:
+//! [`Heard::read`] gives the other readings.
+
+use realfft::RealFftPlanner;
+use serde::{Deserialize, Serialize};
+
+use super::median;
+use crate::units::MediaTime;
+
+/// Samples a second that [`listen`] takes.
+pub const RATE: f64 = 22_050.0;
+
+/// Samples a spectrum is taken of, and from one spectrum to the next.
+const WINDOW: usize = 1024;
+pub(super) const HOP: usize = 220;
+
+/// Onset values a second.
+const FRAMES: f64 = RATE / HOP as f64;
+
+/// An onset is reported this much before the sound begins, seconds: a window sees it coming.
+const EARLY: f64 = 0.004;
+
+/// Bands, and their edges from the lowest to the highest, hertz.
+const BANDS: usize = 30;
+const EDGES: [f64; 2] = [40.0, 8_000.0];
+
+/// Bands that carry a bass drum.
+const LOW: usize = 7;
+
+/// Slowest and fastest beat that is looked for, beats a minute.
+const TEMPI: [f64; 2] = [50.0, 260.0];
+
+/// Steps of tempo in an octave.
+const FINE: f64 = 48.0;
+
+/// Window of the onsets that a tempo is read from, and from one window to the next, seconds.
+const SPAN: f64 = 6.0;
+const STEP: f64 = 0.5;
+
+/// What is known of the music before it is heard.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Ask {
+    /// Slowest and fastest tempo that is likely, beats a minute.
+    pub tempo: [f64; 2],
+    /// Beats of a bar.
+    pub meter: u32,
+}
+
+impl Default for Ask {
+    fn default() -> Self {
+        Self {
+            tempo: [85.0, 165.0],
+            meter: 4,
+        }
+    }
+}
+
+/// Why no beat is heard.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum HearError {
+    /// Too short.
+    #[error(
+        "The sound lasts {0:.1} s. A beat can be heard in four seconds or more; tap it instead."
+    )]
+    Short(f64),
+    /// Silence or nothing regular.
+    #[error("No steady beat is heard in this sound. Tap along with the count you dance to.")]
+    None,
+}
+
+/// The beat that was heard.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema, schemars::JsonSchema))]
+pub struct Heard {
+    /// Every beat, in order.
+    pub beats: Vec<MediaTime>,
+    /// Beats a minute in the middle of the clip.
+    pub tempo: f64,
+    /// Beats of a bar.
+    pub meter: u32,
+    /// Which of the first bar's beats seems to be 1, from 0.
+    pub one: u32,
+    /// Where in a beat the strongest onset between two beats falls: 0.5 straight, up to 0.75 swung.
+    pub swing: f64,
+    /// Share of the beats that have an onset of their own, 0..1.
+    pub clear: f64,
+}
+
+/// Another way to count the same music.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum Recount {
+    /// Every second beat.
+    Half,
+    /// Twice as many.
+    Double,
+    /// Half a beat later.
+    Off,
+}
+
+impl Heard {
+    /// The same music counted in another way.
+    pub fn read(&self, how: Recount) -> Self {
+        let t: Vec<f64> = self.beats.iter().map(|b| b.secs()).collect();
+        let between = || t.windows(2).map(|w| 0.5 * (w[0] + w[1]));
+        let (beats, factor): (Vec<f64>, f64) = match how {
+            // Beats on the bar's 1 stay.
+            Recount::Half => (
+                t.iter()
+                    .copied()
+                    .skip(self.one as usize % 2)
+                    .step_by(2)
+                    .collect(),
+                0.5,
+            ),
+            Recount::Double => {
+                let mut all: Vec<f64> = t.iter().copied().chain(between()).collect();
+                all.sort_by(f64::total_cmp);
+                (all, 2.0)
+            }
+            Recount::Off => (between().collect(), 1.0),
+        };
+        Self {
+            beats: beats.into_iter().map(MediaTime::from_secs).collect(),
+            tempo: self.tempo * factor,
+            one: match how {
+                Recount::Half => self.one / 2,
+                Recount::Double => (2 * self.one) % self.meter.max(1),
+                Recount::Off => self.one,
+            },
+            ..self.clone()
+        }
+    }
+}
+
+/// Rises of loudness: all bands, and the low ones alone.
+struct Onsets {
+    all: Vec<f64>,
+    low: Vec<f64>,
+}
+
+fn onsets(samples: &[f32]) -> Onsets {
+    let mut planner = RealFftPlanner::<f32>::new();
+    let plan = planner.plan_fft_forward(WINDOW);
+    let hann: Vec<f32> = (0..WINDOW)
+        .map(|i| 0.5 - 0.5 * (std::f32::consts::TAU * i as f32 / WINDOW as f32).cos())
+        .collect();
+    let bin = |k: usize| {
+        let share = k as f64 / BANDS as f64;
+        let hertz = EDGES[0] * (EDGES[1] / EDGES[0]).powf(share);
+        ((hertz / RATE * WINDOW as f64).round() as usize).max(1 + k.min(12))
+    };
+    let edges: Vec<usize> = (0..=BANDS).map(bin).collect();
+    let (mut input, mut spectrum) = (plan.make_input_vec(), plan.make_output_vec());
+    let frames = samples.len() / HOP;
+    let mut before: Vec<[f64; BANDS]> = Vec::with_capacity(frames);
+    let (mut all, mut low) = (Vec::with_capacity(frames), Vec::with_capacity(frames));
+    for f in 0..frames {
+        // A window stands in the middle of its moment.
+        for (i, slot) in input.iter_mut().enumerate() {
+            let at = (f * HOP + i).checked_sub(WINDOW / 2);
+            *slot = at.and_then(|a| samples.get(a)).map_or(0.0, |s| s * hann[i]);
+        }
+        if plan.process(&mut input, &mut spectrum).is_err() {
+            break;
+        }
+        let mut now = [0.0; BANDS];
+        for (k, loud) in now.iter_mut().enumerate() {
+            let bins = &spectrum[edges[k]..edges[k + 1].max(edges[k] + 1).min(spectrum.len())];
+            let power: f32 = bins.iter().map(|c| c.norm_sqr()).sum::<f32>() / bins.len() as f32;
+            *loud = (1.0 + 10.0 * f64::from(power.sqrt())).ln();
+        }
+        let rise = |k: usize| {
+            // Against two windows before, and the neighbouring bands: a voice that glides is no onset.
+            let Some(was) = f.checked_sub(2).map(|b| &before[b]) else {
+                return 0.0;
+            };
+            let near = was[k.saturating_sub(1)..(k + 2).min(BANDS)]
+                .iter()
+                .copied()
+                .fold(0.0, f64::max);
+            (now[k] - near).max(0.0)
+        };
+        all.push((0..BANDS).map(rise).sum());
+        low.push((0..LOW).map(rise).sum());
+        before.push(now);
+    }
+    Onsets {
+        all: levelled(&all),
+        low: levelled(&low),
+    }
+}
+
+/// How strongly sound begins at each onset value of the sound.
+pub(super) fn onset_strength(samples: &[f32]) -> Vec<f64> {
+    onsets(samples).all
+}
+
+/// Without slow changes of loudness: less the mean about it, over the size of what is about it.
+fn levelled(x: &[f64]) -> Vec<f64> {
+    let mut sums = vec![(0.0, 0.0)];
+    for v in x {
+        let (s, q) = sums[sums.len() - 1];
+        sums.push((s + v, q + v * v));
+    }
+    let (near, wide) = ((0.4 * FRAMES) as usize, (3.0 * FRAMES) as usize);
+    let about = |i: usize, w: usize| {
+        let (a, z) = (i.saturating_sub(w), (i + w + 1).min(x.len()));
+        let n = (z - a) as f64;
+        ((sums[z].0 - sums[a].0) / n, (sums[z].1 - sums[a].1) / n)
+    };
+    let loudest = x.iter().copied().fold(0.0, f64::max);
+    (0..x.len())
+        .map(|i| {
+            let size = about(i, wide).1.sqrt();
+            ((x[i] - about(i, near).0).max(0.0)) / (size + 0.02 * loudest + 1e-9)
+        })
+        .collect()
+}
+
+/// The beat behind the sound: mono samples between −1 and 1 at [`RATE`].
+pub fn listen(samples: &[f32], ask: Ask) -> Result<Heard, HearError> {
+    let seconds = samples.len() as f64 / RATE;
+    if seconds < 4.0 {
+        return Err(HearError::Short(seconds));
+    }
+    let on = onsets(samples);
+    if on.all.iter().all(|v| *v < 1e-6) {
+        return Err(HearError::None);
+    }
+    let periods = tempi(&on.all, ask.tempo);
+    let chain = chain(&on.all, &periods);
+    let (beats, clear) = trimmed(&on.all, chain)?;
+    let fine: Vec<f64> = settled(
+        &beats
+            .iter()
+            .map(|b| placed(&on.all, *b))
+            .collect::<Vec<_>>(),
+    );
+    let steps: Vec<f64> = fine.windows(2).map(|w| w[1] - w[0]).collect();
+    let meter = ask.meter.clamp(1, 12);
+    let low = |t: f64| peak(&on.low, t * FRAMES, 3.0) + 0.3 * peak(&on.all, t * FRAMES, 3.0);
+    let accent = |r: u32| {
+        let of: Vec<f64> = fine
+            .iter()
+            .skip(r as usize)
+            .step_by(meter as usize)
+            .map(|t| low(*t))
+            .collect();
+        of.iter().sum::<f64>() / of.len().max(1) as f64
+    };
+    let one = (0..meter.min(fine.len() as u32))
+        .max_by(|a, b| accent(*a).total_cmp(&accent(*b)))
+        .unwrap_or(0);
+    Ok(Heard {
+        tempo: 60.0 / median(steps),
+        meter,
+        one,
+        swing: swing(&on.all, &fine),
+        clear,
+        beats: fine
+            .iter()
+            .map(|t| MediaTime::from_secs((t + EARLY).max(0.0)))
+            .collect(),
+    })
+}
+
+fn bpm(k: usize) -> f64 {
+    TEMPI[0] * 2_f64.powf(k as f64 / FINE)
+}
+
+/// The beat's length at each onset value, in onset values.
+fn tempi(on: &[f64], likely: [f64; 2]) -> Vec<f64> {
+    let count = (FINE * (TEMPI[1] / TEMPI[0]).log2()) as usize;
+    let (middle, spread) = {
+        let [a, b] = likely.map(f64::ln);
+        (0.5 * (a + b), (0.5 * (b - a)).max(0.12))
+    };
+    let prior: Vec<f64> = (0..count)
+        .map(|k| -0.5 * ((bpm(k).ln() - middle) / (1.3 * spread)).powi(2))
+        .collect();
+    let half = (0.5 * SPAN * FRAMES) as usize;
+    let step = (STEP * FRAMES) as usize;
+    let centres: Vec<usize> = (0..on.len()).step_by(step).collect();
+    let mut costs: Vec<f64> = Vec::new();
+    let mut from: Vec<Vec<usize>> = Vec::new();
+    for centre in &centres {
+        let part = &on[centre.saturating_sub(half)..(centre + half).min(on.len())];
+        let longest = (4.2 * 60.0 / TEMPI[0] * FRAMES) as usize;
+        let auto = correlated(part, longest);
+        let at = |lag: f64| {
+            let i = lag as usize;
+            match (auto.get(i), auto.get(i + 1)) {
+                (Some(a), Some(b)) => a + (lag - i as f64) * (b - a),
+                _ => 0.0,
+            }
+        };
+        let seen: Vec<f64> = (0..count)
+            .map(|k| {
+                let lag = 60.0 / bpm(k) * FRAMES;
+                let comb = [(1.0, 1.0), (2.0, 0.8), (3.0, 0.4), (4.0, 0.6)];
+                let sum: f64 = comb.iter().map(|(n, w)| w * at(n * lag)).sum();
+                // Something must happen more often on the beat than between two.
+                2.2 * (sum - 0.9 * at(1.5 * lag) - 0.3 * at(0.5 * lag)) + prior[k]
+            })
+            .collect();
+        if costs.is_empty() {
+            costs = seen;
+            continue;
+        }
+        let mut next = Vec::with_capacity(count);
+        let mut came = Vec::with_capacity(count);
+        for (k, s) in seen.iter().enumerate() {
+            // A tempo drifts by a few per cent or jumps; staying is likeliest.
+            let (best, value) = (k.saturating_sub(4)..(k + 5).min(count))
+                .map(|j| (j, costs[j] - 0.25 * (j as f64 - k as f64).abs()))
+                .fold((k, f64::NEG_INFINITY), |a, b| if b.1 > a.1 { b } else { a });
+            let (jump, high) = costs
+                .iter()
+                .copied()
+                .enumerate()
+                .fold((0, f64::NEG_INFINITY), |a, b| if b.1 > a.1 { b } else { a });
+            let (j, v) = if high - 3.5 > value {
+                (jump, high - 3.5)
+            } else {
+                (best, value)
+            };
+            came.push(j);
+            next.push(v + s);
+        }
+        from.push(came);
+        costs = next;
+    }
+    let mut k = costs
+        .iter()
+        .copied()
+        .enumerate()
+        .fold((0, f64::NEG_INFINITY), |a, b| if b.1 > a.1 { b } else { a })
+        .0;
+    let mut path = vec![k];
+    for came in from.iter().rev() {
+        k = came[k];
+        path.push(k);
+    }
+    path.reverse();
+    (0..on.len())
+        .map(|i| {
+            let x = i as f64 / step as f64;
+            let a = (x as usize).min(path.len() - 1);
+            let b = (a + 1).min(path.len() - 1);
+            let share = x - a as f64;
+            60.0 * FRAMES / ((1.0 - share) * bpm(path[a]) + share * bpm(path[b]))
+        })
+        .collect()
+}
+
+/// Correlation of a row with itself, 1 at no lag.
+fn correlated(x: &[f64], longest: usize) -> Vec<f64> {
+    let mean = x.iter().sum::<f64>() / x.len().max(1) as f64;
+    let y: Vec<f64> = x.iter().map(|v| v - mean).collect();
+    let power = y.iter().map(|v| v * v).sum::<f64>().max(1e-9);
+    (0..=longest.min(y.len().saturating_sub(1)))
+        .map(|lag| {
+            let sum: f64 = y.iter().zip(&y[lag..]).map(|(a, b)| a * b).sum();
+            sum / power * y.len() as f64 / (y.len() - lag) as f64
+        })
+        .collect()
+}
+
+/// How strictly beats keep the tempo, against how strong onsets are.
+const STRICT: f64 = 120.0;
+
+/// The best chain of onsets at the given tempo, in onset values.
+fn chain(on: &[f64], periods: &[f64]) -> Vec<usize> {
+    // Beats may be a little beside their onset.
+    let soft: Vec<f64> = (0..on.len())
+        .map(|i| {
+            let near = |d: usize| {
+                on.get(i.wrapping_sub(d)).unwrap_or(&0.0) + on.get(i + d).unwrap_or(&0.0)
+            };
+            on[i] + 0.6 * near(1) + 0.15 * near(2)
+        })
+        .collect();
+    let (mut score, mut back) = (soft.clone(), vec![None; on.len()]);
+    for i in 0..on.len() {
+        let p = periods[i];
+        let (near, far) = ((0.6 * p) as usize, (1.6 * p) as usize);
+        let mut best = (None, 0.0);
+        for d in near.max(1)..=far {
+            let Some(j) = i.checked_sub(d) else { break };
+            let value = score[j] - STRICT * (d as f64 / p).ln().powi(2);
+            if value > best.1 {
+                best = (Some(j), value);
+            }
+        }
+        score[i] += best.1;
+        back[i] = best.0;
+    }
+    let tail = periods.last().map_or(0, |p| (1.2 * p) as usize);
+    let begin = on.len().saturating_sub(tail);
+    let mut at = (begin..on.len()).max_by(|a, b| score[*a].total_cmp(&score[*b]));
+    let mut out = Vec::new();
+    while let Some(i) = at {
+        out.push(i);
+        at = back[i];
+    }
+    out.reverse();
+    out
+}
+
+/// Highest value near a place.
+fn peak(on: &[f64], at: f64, within: f64) -> f64 {
+    let (a, z) = (
+        (at - within).max(0.0) as usize,
+        (at + within).max(0.0) as usize,
+    );
+    on.get(a.min(on.len())..(z + 1).min(on.len()))
+        .unwrap_or_default()
+        .iter()
+        .copied()
+        .fold(0.0, f64::max)
+}
+
+/// Onsets smaller than this are none.
+const ONSET: f64 = 0.6;
+
+/// Without the beats before the music begins and after it ends; and the share of beats with an onset.
+fn trimmed(on: &[f64], beats: Vec<usize>) -> Result<(Vec<usize>, f64), HearError> {
+    let has: Vec<bool> = beats
+        .iter()
+        .map(|b| peak(on, *b as f64, 3.0) > ONSET)
+        .collect();
+    // Music: at least five of eight beats in a row are heard.
+    let dense = |i: usize, forward: bool| {
+        let list: Vec<&bool> = if forward {
+            has[i..].iter().take(8).collect()
+        } else {
+            has[..=i].iter().rev().take(8).collect()
+        };
+        list.iter().filter(|h| ***h).count() * 8 >= 5 * list.len()
+    };
+    let first = (0..beats.len()).find(|i| has[*i] && dense(*i, true));
+    let last = (0..beats.len()).rev().find(|i| has[*i] && dense(*i, false));
+    match (first, last) {
+        (Some(a), Some(z)) if z >= a + 4 => {
+            let clear = has[a..=z].iter().filter(|h| **h).count() as f64 / (z + 1 - a) as f64;
+            if clear < 0.5 {
+                return Err(HearError::None);
+            }
+            Ok((beats[a..=z].to_vec(), clear))
+        }
+        _ => Err(HearError::None),
+    }
+}
+
+/// A beat's moment to a part of an onset value, seconds: the parabola through the highest value near it.
+fn placed(on: &[f64], beat: usize) -> f64 {
+    let (a, z) = (beat.saturating_sub(3), (beat + 4).min(on.len()));
+    let top = (a..z)
+        .max_by(|x, y| on[*x].total_cmp(&on[*y]))
+        .unwrap_or(beat);
+    if on[top] < ONSET {
+        return beat as f64 / FRAMES;
+    }
+    let (l, m, r) = (
+        on.get(top.wrapping_sub(1)).copied().unwrap_or(0.0),
+        on[top],
+        on.get(top + 1).copied().unwrap_or(0.0),
+    );
+    let bend = l - 2.0 * m + r;
+    let off = if bend < -1e-9 {
+        (0.5 * (l - r) / bend).clamp(-0.5, 0.5)
+    } else {
+        0.0
+    };
+    (top as f64 + off) / FRAMES
+}
+
+/// Moments drawn to the line through their neighbours: a single onset is early or late, the beat is not.
+fn settled(t: &[f64]) -> Vec<f64> {
+    const REACH: usize = 5;
+    (0..t.len())
+        .map(|i| {
+            let (a, z) = (i.saturating_sub(REACH), (i + REACH + 1).min(t.len()));
+            let slopes: Vec<f64> = (a..z)
+                .flat_map(|j| (j + 1..z).map(move |k| (t[k] - t[j]) / (k - j) as f64))
+                .collect();
+            if slopes.is_empty() {
+                return t[i];
+            }
+            let slope = median(slopes);
+            median(
+                (a..z)
+                    .map(|j| t[j] + slope * (i as f64 - j as f64))
+                    .collect(),
+            )
+        })
+        .collect()
+}
+
+/// Where between two beats the onsets lie, as a share of the beat.
+fn swing(on: &[f64], beats: &[f64]) -> f64 {
+    const BINS: usize = 14;
+    let mut sums = [0.0; BINS];
+    for w in beats.windows(2) {
+        for (k, s) in sums.iter_mut().enumerate() {
+            let share = 0.45 + 0.35 * (k as f64 + 0.5) / BINS as f64;
+            *s += peak(on, (w[0] + share * (w[1] - w[0])) * FRAMES, 0.7);
+        }
+    }
+    let mean = sums.iter().sum::<f64>() / BINS as f64;
+    let (top, high) = sums
+        .iter()
+        .copied()
+        .enumerate()
+        .fold((0, 0.0), |a, b| if b.1 > a.1 { b } else { a });
+    // Nothing between the beats is straight.
+    if high < 1.5 * mean || high / (beats.len().max(1) as f64) < 0.25 {
+        return 0.5;
+    }
+    (0.45 + 0.35 * (top as f64 + 0.5) / BINS as f64).clamp(0.5, 0.75)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Noise bursts at moments, each so loud.
+    fn bursts(seconds: f64, at: impl Iterator<Item = (f64, f32)>) -> Vec<f32> {
+        let mut out = vec![0.0_f32; (seconds * RATE) as usize];
+        let mut seed = 7_u32;
+        for (t, loud) in at {
+            for i in 0..900 {
+                seed = seed.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+                let noise = (seed >> 8) as f32 / 8_388_608.0 - 1.0;
+                if let Some(s) = out.get_mut((t * RATE) as usize + i) {
+                    *s += loud * noise * (-(i as f32) / 200.0).exp();
+                }
+            }
+        }
+        out
+    }
+
+    fn steady(period: f64, n: u32) -> impl Iterator<Item = (f64, f32)> {
+        (0..n).map(move |i| {
+            (
+                0.7 + f64::from(i) * period,
+                if i % 4 == 0 { 0.8 } else { 0.5 },
+            )
+        })
+    }
+
+    #[test]
+    fn a_steady_beat_is_heard_to_a_hundredth_of_a_second() {
+        let heard = listen(&bursts(20.0, steady(0.5, 38)), Ask::default()).unwrap();
+        assert!((heard.tempo - 120.0).abs() < 0.3, "{}", heard.tempo);
+        assert!(heard.beats.len() >= 36 && heard.clear > 0.95);
+        for b in &heard.beats {
+            let off = (b.secs() - 0.7 + 0.25).rem_euclid(0.5) - 0.25;
+            assert!(off.abs() < 0.012, "{off}");
+        }
+    }
+
+    #[test]
+    fn a_tempo_that_drifts_is_followed() {
+        // From 110 to 118 beats a minute.
+        let mut at = Vec::new();
+        let mut t = 0.5;
+        while t < 29.5 {
+            at.push((t, 0.6));
+            t += 60.0 / (110.0 + 8.0 * t / 30.0);
+        }
+        let heard = listen(&bursts(30.0, at.iter().copied()), Ask::default()).unwrap();
+        let near = |b: &MediaTime| at.iter().any(|(t, _)| (t - b.secs()).abs() < 0.03);
+        assert!(heard.beats.iter().filter(|b| near(b)).count() + 1 >= heard.beats.len());
+        assert!(heard.beats.len() + 2 >= at.len());
+    }
+
+    #[test]
+    fn the_dance_decides_between_a_tempo_and_its_double() {
+        let sound = bursts(20.0, steady(0.345, 54));
+        let ask = |tempo| listen(&sound, Ask { tempo, meter: 4 }).unwrap().tempo;
+        assert!((ask([160.0, 190.0]) - 173.9).abs() < 2.0);
+        assert!((ask([75.0, 95.0]) - 87.0).abs() < 1.5);
+    }
+
+    #[test]
+    fn other_readings_halve_double_and_shift() {
+        let heard = listen(&bursts(20.0, steady(0.5, 38)), Ask::default()).unwrap();
+        let (half, double, off) = (
+            heard.read(Recount::Half),
+            heard.read(Recount::Double),
+            heard.read(Recount::Off),
+        );
+        assert!(
+            (half.tempo - heard.tempo / 2.0).abs() < 1e-9
+                && half.beats.len() <= heard.beats.len() / 2 + 1
+        );
+        assert_eq!(double.beats.len(), 2 * heard.beats.len() - 1);
+        let shift = off.beats[0].since(heard.beats[0]);
+        assert!((shift - 0.25).abs() < 0.01, "{shift}");
+    }
+
+    #[test]
+    fn silence_and_short_sounds_are_refused_in_words() {
+        assert_eq!(
+            listen(&[0.0; 1000], Ask::default()),
+            Err(HearError::Short(1000.0 / RATE))
+        );
+        assert_eq!(
+            listen(&vec![0.0; 200_000], Ask::default()),
+            Err(HearError::None)
+        );
+    }
+}
