@@ -11,7 +11,7 @@ use upright_core::routine::{Item, Routine};
 use upright_core::units::{MediaTime, Role};
 use upright_store::{
     ClipState, CoupleInput, Judgement, NewAccount, NewClip, NewCorrection, NewTake, PersonInput,
-    Store, StoreError, StudioId, TakeSummary, Verdict, Whose, testing,
+    Store, StoreError, StudioId, TakeSummary, Verdict, Whose, WorkKind, WorkState, testing,
 };
 use uuid::Uuid;
 
@@ -579,4 +579,81 @@ async fn routines_keep_their_plan_and_version() {
         .await
         .unwrap();
     assert!(store.routines(here).await.unwrap().is_empty());
+}
+
+#[tokio::test]
+async fn work_is_asked_for_once_begun_again_after_a_death_and_given_up_in_the_end() {
+    let store = testing::database().await;
+    let s = studio(&store, "coach@hall.example").await;
+    let other = studio(&store, "other@hall.example").await;
+    let it = take(&store, s, couple(&store, s).await, 1).await;
+    let new = NewClip {
+        angle: 1,
+        offset_us: 0,
+        state: ClipState::Ready,
+        file_name: "a.mp4".into(),
+        bytes: 1,
+        original: None,
+        size: [640, 360],
+        frame_times: vec![0, 40_000],
+    };
+    let clip = store.add_clip(s, it, &new).await.unwrap();
+    let asked = store.ask_work(s, clip, WorkKind::Find).await.unwrap();
+    assert_eq!((asked.state, asked.attempts), (WorkState::Waiting, 0));
+    let same = store.ask_work(s, clip, WorkKind::Find).await.unwrap();
+    assert_eq!(same.id, asked.id);
+    // One message for one wish, in the same step.
+    let queued = store.queue();
+    let count: i64 = sqlx::query_scalar("select count(*) from apalis.jobs")
+        .fetch_one(queued.pool())
+        .await
+        .unwrap();
+    assert_eq!(count, 1);
+
+    let (begun, of) = store.begin_work(asked.id).await.unwrap().unwrap();
+    assert_eq!(
+        (begun.state, begun.attempts, of.id),
+        (WorkState::Running, 1, clip)
+    );
+    assert!(store.note_work(asked.id, 0.4).await.unwrap());
+    let seen = store.take_work(s, it).await.unwrap();
+    assert_eq!((seen.len(), seen[0].0, seen[0].1.progress), (1, 1, 0.4));
+    assert!(seen[0].1.running_for.unwrap() >= 0.0);
+    assert!(store.take_work(other, it).await.unwrap().is_empty());
+    // Its worker died: another one begins from the beginning, a few times and no more.
+    for attempt in 2..=4 {
+        let (w, _) = store.begin_work(asked.id).await.unwrap().unwrap();
+        assert_eq!((w.attempts, w.progress), (attempt, 0.0));
+    }
+    assert!(store.begin_work(asked.id).await.unwrap().is_none());
+    let given_up = &store.take_work(s, it).await.unwrap()[0].1;
+    assert_eq!(given_up.state, WorkState::Failed);
+    assert!(
+        given_up
+            .failure
+            .as_deref()
+            .unwrap()
+            .contains("stopped the program")
+    );
+
+    // Asked anew, it can be stopped by its own studio only; what ends afterwards does not count.
+    let again = store.ask_work(s, clip, WorkKind::Find).await.unwrap();
+    assert_ne!(again.id, asked.id);
+    store.begin_work(again.id).await.unwrap().unwrap();
+    assert!(matches!(
+        store.stop_work(other, again.id).await,
+        Err(StoreError::NotFound)
+    ));
+    store.stop_work(s, again.id).await.unwrap();
+    assert!(!store.note_work(again.id, 0.9).await.unwrap());
+    assert!(!store.end_work(again.id, Ok(())).await.unwrap());
+    assert!(store.begin_work(again.id).await.unwrap().is_none());
+    assert!(matches!(
+        store.stop_work(s, again.id).await,
+        Err(StoreError::NotFound)
+    ));
+    assert_eq!(
+        store.take_work(s, it).await.unwrap()[0].1.state,
+        WorkState::Stopped
+    );
 }

@@ -4,6 +4,7 @@
 mod charts;
 mod exchange;
 mod judgement;
+mod work;
 
 use std::path::Path;
 use std::time::Duration;
