@@ -255,6 +255,34 @@ async fn a_practice_clip_lands_as_a_take_with_its_fault_found() -> anyhow::Resul
     let in_step = "const [a, b] = document.querySelectorAll('video');
          return Math.abs(a.currentTime - b.currentTime - 0.5) < 0.03 && a.currentTime > 0.6";
     b.until("both films in step", in_step).await?;
+    // The beat is heard, and replaces what was there as the count.
+    b.key("h").await?;
+    b.sees("of them are plainly heard").await?;
+    b.press("Twice as many").await?;
+    b.sees("1 a beat later").await?;
+    b.look_over("heard count", &mut barriers).await?;
+    b.key("Ctrl+z").await?;
+    b.key("Ctrl+z").await?;
+    // Both dancers are looked for in both films: told how far it is, stopped, asked for again.
+    b.key("b").await?;
+    b.press("Find both dancers").await?;
+    b.sees("Finding the dancers in angle 2").await?;
+    b.look_over("finding", &mut barriers).await?;
+    b.click("(//button[.='Stop'])[last()]").await?;
+    b.until(
+        "one angle's work alone",
+        "return !document.body.innerText.includes('Finding the dancers in angle 2')",
+    )
+    .await?;
+    let begun = std::time::Instant::now();
+    while begun.elapsed().as_secs() < 240 && !b.text().await?.contains("Exchange their names") {
+        tokio::time::sleep(std::time::Duration::from_millis(500)).await;
+    }
+    b.sees("bodies in").await?;
+    b.look_over("found dancers", &mut barriers).await?;
+    b.press("Exchange their names").await?;
+    b.key("w").await?;
+    b.sees("angle 2 · begins +0.50 s").await?;
     // Put a frame later by hand: 40 ms at 25 frames a second.
     b.click("//button[@aria-label='Angle 2 begins one frame later']")
         .await?;
