@@ -1,7 +1,7 @@
 # make demo   set up, build and start with the demo studio     http://127.0.0.1:8420
 # make test   set up, build and run everything that is checked
 SHELL := bash
-.PHONY: demo demo-reset serve test bench accuracy pose-accuracy screenshots build web format install types
+.PHONY: demo demo-reset serve test bench accuracy pose-accuracy beats screenshots build web format install types
 
 web/node_modules/.package-lock.json: web/package-lock.json
 	cd web && npm ci --no-audit --no-fund
@@ -45,6 +45,10 @@ accuracy:
 pose-accuracy:
 	scripts/models.sh
 	cargo run --locked -p upright-pose --example pose_accuracy -- --takes 24
+
+# The beat tracker on the simulated band.
+beats:
+	cargo run --locked -p upright-studio --example beats -- --takes 240
 
 # Takes docs/screenshots anew from the demo studio, in a browser without a window.
 screenshots: build

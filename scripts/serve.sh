@@ -5,6 +5,7 @@ set -euo pipefail
 root=$(cd "$(dirname "$0")/.." && pwd)
 . "$root/scripts/postgres.sh"
 export UPRIGHT_DATA=${UPRIGHT_DATA:-$root/.data/${UPRIGHT_PROFILE:-studio}}
+export UPRIGHT_MODELS=${UPRIGHT_MODELS:-$root/models/files}
 export UPRIGHT_WEB=${UPRIGHT_WEB:-$root/web/dist}
 mkdir -p "$UPRIGHT_DATA"
 if [ -z "${DATABASE_URL:-}" ]; then

@@ -13,7 +13,7 @@ use std::process::ExitCode;
 use anyhow::Context as _;
 use clap::{Args, Parser, Subcommand};
 use tokio::net::TcpListener;
-use upright_server::{App, Parts};
+use upright_server::{App, DemoSignIn, Parts};
 use upright_store::{Blobs, NewAccount, Store};
 use uuid::Uuid;
 
@@ -30,7 +30,7 @@ enum Command {
     /// Serves the application.
     Serve(Serve),
     /// Does the long work of servers on other machines: same database, same files.
-    Worker(Work),
+    Worker(Place),
     /// Prints the beats of a clip's or a track's music, one a line: seconds, number in the bar.
     Beats(beats::Beats),
     /// Prints the OpenAPI document.
@@ -55,20 +55,36 @@ enum Command {
     TruthSchema,
 }
 
+/// Where everything is kept.
 #[derive(Args)]
-struct Work {
-    /// Folder for files in work and, unless UPRIGHT_BLOBS says otherwise, of all clips.
+struct Place {
+    /// Folder for files in work and, unless UPRIGHT_BLOBS says otherwise, for all clips.
     #[arg(long, env = "UPRIGHT_DATA", default_value = ".data/studio")]
     data: PathBuf,
     /// PostgreSQL.
     #[arg(long, env = "DATABASE_URL", hide_env_values = true)]
     database_url: String,
-    /// Folder of all clips.
+    /// Folder for clips.
     #[arg(long, env = "UPRIGHT_BLOBS")]
     blobs: Option<PathBuf>,
     /// Folder of the pose networks, as scripts/models.sh fills it.
     #[arg(long, env = "UPRIGHT_MODELS", default_value = "models/files")]
     models: PathBuf,
+}
+
+impl Place {
+    async fn open(self, web: PathBuf, demo: Option<DemoSignIn>) -> anyhow::Result<App> {
+        let blobs = self.blobs.unwrap_or_else(|| self.data.join("blobs"));
+        Ok(App::new(Parts {
+            store: Store::connect(&self.database_url).await?,
+            blobs: Blobs::in_folder(&blobs)?,
+            incoming: self.data.join("incoming"),
+            models: self.models,
+            web,
+            demo,
+            most_clip: None,
+        }))
+    }
 }
 
 #[derive(Args)]
@@ -79,21 +95,11 @@ struct Serve {
     /// Port on loopback.
     #[arg(long, env = "PORT", default_value_t = 8420)]
     port: u16,
-    /// Folder for arriving files and, unless UPRIGHT_BLOBS says otherwise, for all clips.
-    #[arg(long, env = "UPRIGHT_DATA", default_value = ".data/studio")]
-    data: PathBuf,
-    /// PostgreSQL.
-    #[arg(long, env = "DATABASE_URL", hide_env_values = true)]
-    database_url: String,
-    /// Folder of all clips.
-    #[arg(long, env = "UPRIGHT_BLOBS")]
-    blobs: Option<PathBuf>,
+    #[command(flatten)]
+    place: Place,
     /// Folder of the built front end.
     #[arg(long, env = "UPRIGHT_WEB", default_value = "web/dist")]
     web: PathBuf,
-    /// Folder of the pose networks, as scripts/models.sh fills it.
-    #[arg(long, env = "UPRIGHT_MODELS", default_value = "models/files")]
-    models: PathBuf,
 }
 
 #[tokio::main]
@@ -139,19 +145,10 @@ async fn serve(s: Serve) -> anyhow::Result<()> {
             s.port + 1
         )
     })?;
-    let store = Store::connect(&s.database_url).await?;
-    let blobs = s.blobs.unwrap_or_else(|| s.data.join("blobs"));
-    let app = App::new(Parts {
-        store,
-        blobs: Blobs::in_folder(&blobs)?,
-        incoming: s.data.join("incoming"),
-        models: s.models,
-        web: s.web,
-        demo: s.demo.then(demo::sign_in),
-        most_clip: None,
-    });
+    let data = s.place.data.clone();
+    let app = s.place.open(s.web, s.demo.then(demo::sign_in)).await?;
     if s.demo {
-        demo::load(&app, &s.data).await?;
+        demo::load(&app, &data).await?;
     } else {
         first_account(&app).await?;
     }
@@ -169,17 +166,8 @@ async fn serve(s: Serve) -> anyhow::Result<()> {
     Ok(())
 }
 
-async fn work(w: Work) -> anyhow::Result<()> {
-    let blobs = w.blobs.unwrap_or_else(|| w.data.join("blobs"));
-    let app = App::new(Parts {
-        store: Store::connect(&w.database_url).await?,
-        blobs: Blobs::in_folder(&blobs)?,
-        incoming: w.data.join("incoming"),
-        models: w.models,
-        web: PathBuf::new(),
-        demo: None,
-        most_clip: None,
-    });
+async fn work(place: Place) -> anyhow::Result<()> {
+    let app = place.open(PathBuf::new(), None).await?;
     println!("Working; Ctrl-C stops it.");
     tokio::select! {
         () = upright_server::jobs::work(app) => {}

@@ -20,6 +20,8 @@ async fn demo(folder: &std::path::Path) -> anyhow::Result<(String, Child)> {
         .arg(folder)
         .arg("--web")
         .arg(root.join("web/dist"))
+        .arg("--models")
+        .arg(root.join("models/files"))
         .env("DATABASE_URL", std::env::var(CLUSTER)?)
         .stdout(Stdio::piped())
         .kill_on_drop(true)
