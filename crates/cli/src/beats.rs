@@ -29,6 +29,7 @@ pub async fn run(b: &Beats) -> anyhow::Result<ExitCode> {
         "The slowest likely tempo must be above 0 and not above the fastest."
     );
     let samples = sound_file(&b.file, RATE as u32).await?;
+    anyhow::ensure!(!samples.is_empty(), "There is no sound in this file.");
     let ask = Ask {
         tempo: [b.from, b.to],
         meter: b.meter,

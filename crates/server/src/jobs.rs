@@ -74,7 +74,10 @@ pub async fn work(app: App) {
 /// Does what a message of the queue names.
 async fn one(id: Uuid, app: Data<App>) -> Result<(), BoxDynError> {
     let app: &App = &app;
-    let _turn = app.turns().acquire_owned().await?;
+    let Some(kind) = app.store().work_kind(id).await? else {
+        return Ok(());
+    };
+    let _turn = app.turns(kind).acquire_owned().await?;
     let Some((work, clip)) = app.store().begin_work(id).await? else {
         return Ok(());
     };

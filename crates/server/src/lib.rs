@@ -37,7 +37,7 @@ use tower_sessions::cookie::SameSite;
 use tower_sessions::cookie::time::Duration as CookieDuration;
 use tower_sessions::{Expiry, SessionManagerLayer};
 use upright_pose::Finder;
-use upright_store::{Blobs, Store};
+use upright_store::{Blobs, Store, WorkKind};
 
 pub use problem::Problem;
 
@@ -47,7 +47,7 @@ const MOST_BODY: usize = 1_000_000;
 /// Largest clip, bytes.
 const MOST_CLIP: u64 = 2_000_000_000;
 
-/// Clips prepared at once; each copy keeps more than one core busy.
+/// Pieces of work of one kind at once; each keeps more than one core busy.
 const AT_ONCE: usize = 1;
 
 /// Sign-in that the demo shows on its first page.
@@ -83,7 +83,7 @@ pub struct App(Arc<Inner>);
 
 struct Inner {
     parts: Parts,
-    turns: Arc<Semaphore>,
+    turns: [Arc<Semaphore>; 2],
     recent: review::Recent,
     finder: OnceCell<Arc<dyn Finder>>,
 }
@@ -93,7 +93,7 @@ impl App {
     pub fn new(parts: Parts) -> Self {
         Self(Arc::new(Inner {
             parts,
-            turns: Arc::new(Semaphore::new(AT_ONCE)),
+            turns: [0, 1].map(|_| Arc::new(Semaphore::new(AT_ONCE))),
             recent: review::Recent::default(),
             finder: OnceCell::new(),
         }))
@@ -140,8 +140,14 @@ impl App {
         &self.0.recent
     }
 
-    fn turns(&self) -> Arc<Semaphore> {
-        self.0.turns.clone()
+    /// A new clip is not kept waiting by dancers that are looked for in another one.
+    fn turns(&self, kind: WorkKind) -> Arc<Semaphore> {
+        let [prepare, find] = &self.0.turns;
+        match kind {
+            WorkKind::Prepare => prepare,
+            WorkKind::Find => find,
+        }
+        .clone()
     }
 }
 

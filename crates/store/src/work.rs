@@ -137,6 +137,14 @@ impl Store {
         Ok(work)
     }
 
+    /// What kind of work a queue's message names; `None` when it is gone.
+    pub async fn work_kind(&self, id: Uuid) -> Result<Option<WorkKind>, StoreError> {
+        Ok(sqlx::query_scalar("select kind from work where id = $1")
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?)
+    }
+
     /// Begins work that a queue's message names; `None` when it is no longer wanted.
     pub async fn begin_work(&self, id: Uuid) -> Result<Option<(Work, Clip)>, StoreError> {
         let begun: Option<Work> = sqlx::query_as(

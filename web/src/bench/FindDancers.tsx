@@ -74,7 +74,7 @@ export function FindDancers({
       <Typography variant="body2" color="text.secondary">
         {times > 0
           ? 'Each point comes with its own uncertainty. What you mark by hand outranks it.'
-          : 'Both dancers can be found in every frame by themselves. It takes about as long as the clip; you may go on meanwhile.'}
+          : 'Both dancers can be found without a hand. It takes about twice as long as the clip; you may go on meanwhile.'}
       </Typography>
       {running.map((w) => (
         <Going key={w.id} work={w} alone={angles === 1} />

@@ -79,7 +79,11 @@ export function KeySheet({ open, onClose }: { open: boolean; onClose: () => void
   return (
     <Dialog open={open} onClose={onClose} maxWidth="md" aria-labelledby="keys-title">
       <DialogTitle id="keys-title">Keys</DialogTitle>
-      <DialogContent sx={{ display: 'flex', gap: 4, flexWrap: 'wrap' }}>
+      <DialogContent
+        tabIndex={0}
+        aria-label="Keys"
+        sx={{ display: 'flex', gap: 4, flexWrap: 'wrap' }}
+      >
         {groups.map(([name, keys]) => (
           <Box key={name} component="section">
             <Typography variant="h3" component="h3" gutterBottom>

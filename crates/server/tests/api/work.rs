@@ -33,7 +33,8 @@ async fn work(c: &Coach, take: &str, kind: &str, angle: i64) -> Value {
 }
 
 async fn ended(c: &Coach, take: &str, kind: &str, angle: i64) -> Value {
-    for _ in 0..1200 {
+    // Generous: other tests keep both cores busy.
+    for _ in 0..3000 {
         let w = work(c, take, kind, angle).await;
         if w["state"] != "waiting" && w["state"] != "running" {
             return w;
