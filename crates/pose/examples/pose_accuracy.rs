@@ -9,7 +9,6 @@ use std::collections::BTreeMap;
 use std::path::PathBuf;
 use std::time::Instant;
 
-use nalgebra::Point3;
 use rand::seq::IndexedRandom as _;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -192,7 +191,6 @@ fn main() {
                     ]);
                     if let Some(h) = s.about_hips {
                         let d = camera.depth(*joint) - camera.depth(hips);
-                        let _: Point3<f64> = hips;
                         hints.push([h[2], d]);
                     }
                 }

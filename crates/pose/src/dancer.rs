@@ -183,8 +183,8 @@ pub(crate) fn find(
 }
 
 /// Standard error of a landmark along each axis as a share of the dancer's height in the picture, from
-/// how surely it is seen and how far the two networks disagree. Fitted to what was measured on rendered
-/// couples (`make pose-accuracy`).
+/// how surely it is seen and how far the two networks disagree. Set by hand so that
+/// most errors on rendered couples lie within them (docs/pose.md).
 fn spread(landmark: Landmark, seen: f64, doubt: f64) -> f64 {
     use Landmark as L;
     let easy = match landmark {

@@ -154,6 +154,29 @@ pub fn follow(crowds: &[Crowd]) -> Vec<[Option<Person>; 2]> {
     out
 }
 
+/// Heights that differ by less say nothing of who is who, metres.
+const ALIKE: f64 = 0.04;
+
+/// Which of the two that were followed is the leader, and which the follower, by the standing heights of
+/// leader and follower, metres: the taller one in most pictures; of two who are alike the one on the left. A
+/// guess, which the coach puts right.
+pub fn leader_first(pairs: &[[Option<Person>; 2]], heights: [f64; 2]) -> [usize; 2] {
+    let (mut taller, mut left) = (0, 0);
+    for pair in pairs {
+        if let [Some(a), Some(b)] = pair {
+            taller += if a.height() > b.height() { 1 } else { -1 };
+            let [x, y] = [a, b].map(|p| p.middle(point::HIPS)[0]);
+            left += if x < y { 1 } else { -1 };
+        }
+    }
+    let first = if (heights[0] - heights[1]).abs() < ALIKE {
+        left >= 0
+    } else {
+        (taller >= 0) == (heights[0] > heights[1])
+    };
+    if first { [0, 1] } else { [1, 0] }
+}
+
 /// A dancer at a moment between the pictures that were looked at: seen, or carried between two sights
 /// that are near enough in time.
 pub fn at(times: &[f64], seen: &[Option<Person>], moment: f64) -> Option<Person> {
@@ -256,6 +279,19 @@ mod tests {
         for pair in &found {
             assert!(x(pair, left) < x(pair, 1 - left));
         }
+    }
+
+    #[test]
+    fn the_taller_one_leads_where_the_couples_heights_say_so() {
+        let tall = Some(person(500.0, WHITE));
+        let mut small = person(200.0, RED);
+        small.points[point::NOSE][1] += 60.0;
+        let pairs = vec![[Some(small), tall]; 5];
+        assert_eq!(leader_first(&pairs, [1.86, 1.62]), [1, 0]);
+        assert_eq!(leader_first(&pairs, [1.62, 1.86]), [0, 1]);
+        // Alike: the one on the left.
+        assert_eq!(leader_first(&pairs, [1.72, 1.70]), [0, 1]);
+        assert_eq!(leader_first(&[], [1.86, 1.62]), [0, 1]);
     }
 
     #[test]

@@ -7,7 +7,7 @@ use rayon::prelude::*;
 use upright_core::body::track::Sighting;
 use upright_core::units::{MediaTime, Role};
 use upright_media::Pictures;
-use upright_pose::follow::{Crowd, at, follow};
+use upright_pose::follow::{Crowd, at, follow, leader_first};
 use upright_pose::{Finder, NetError, Networks, Person, Picture, Scratch, Window};
 use upright_store::{Clip, StudioId};
 
@@ -91,7 +91,7 @@ pub async fn find(app: &App, clip: &Clip, told: &Told) -> Result<(), Problem> {
         let take = app.store().take(studio, clip.take_id).await?;
         app.store().couple(studio, take.couple_id).await?
     };
-    let order = who(&pairs, [couple.leader_height, couple.follower_height]);
+    let order = leader_first(&pairs, [couple.leader_height, couple.follower_height]);
     let lines = order.map(|k| pairs.iter().map(|p| p[k]).collect::<Vec<_>>());
     let track = dancers(
         &finder,
@@ -219,33 +219,6 @@ async fn dancers(
         track.extend(found.into_iter().flatten());
         told.tell(FIRST + (1.0 - FIRST) * seen as f64 / times.len().max(1) as f64);
     }
-}
-
-/// Heights that differ by less say nothing of who is who, metres.
-const ALIKE: f64 = 0.04;
-
-/// Which of the two that were followed is the leader, and which the follower: the taller one as the couple's
-/// heights say; of two who are alike the one on the left. The coach exchanges them with one key.
-fn who(pairs: &[[Option<Person>; 2]], heights: [f64; 2]) -> [usize; 2] {
-    let (mut taller, mut left) = (0, 0);
-    for pair in pairs {
-        if let [Some(a), Some(b)] = pair {
-            taller += if a.height() > b.height() { 1 } else { -1 };
-            left += if a.middle(upright_pose::point::HIPS)[0]
-                < b.middle(upright_pose::point::HIPS)[0]
-            {
-                1
-            } else {
-                -1
-            };
-        }
-    }
-    let first = if (heights[0] - heights[1]).abs() < ALIKE {
-        left >= 0
-    } else {
-        (taller >= 0) == (heights[0] > heights[1])
-    };
-    if first { [0, 1] } else { [1, 0] }
 }
 
 /// Reads the networks.

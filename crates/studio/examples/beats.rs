@@ -46,6 +46,7 @@ struct Row {
     helped: Vec<f64>,
     bar: Vec<f64>,
     offsets: Vec<f64>,
+    swing: Vec<f64>,
 }
 
 fn main() {
@@ -119,6 +120,7 @@ fn main() {
             names.push("three beats a bar".into())
         }
         let (mut alone, mut helped, mut bar, mut off) = (0.0, 0.0, 0.0, Vec::new());
+        let mut swing = None;
         if let Ok(h) = &heard {
             let secs = |h: &upright_core::count::Heard| {
                 h.beats.iter().map(|b| b.secs()).collect::<Vec<_>>()
@@ -133,6 +135,7 @@ fn main() {
                 .grid()
                 .beat_at(upright_core::units::MediaTime::from_secs(one))
                 .round() as i64;
+            swing = Some((h.swing - performance.grid().swing).abs());
             bar = f64::from(u8::from(beat.rem_euclid(i64::from(chart.meter)) == 0));
         }
         if std::env::var("TELL").is_ok() && alone < 0.9 {
@@ -149,6 +152,7 @@ fn main() {
             row.helped.push(helped);
             row.bar.push(bar);
             row.offsets.extend(&off);
+            row.swing.extend(swing);
         }
     }
     println!(
@@ -156,24 +160,26 @@ fn main() {
         heard_for / took
     );
     println!(
-        "{:20} {:>5} {:>6} {:>9} {:>6} {:>10}",
-        "music", "takes", "F", "one key", "bar 1", "offset"
+        "{:20} {:>5} {:>6} {:>9} {:>6} {:>10} {:>10} {:>6}",
+        "music", "takes", "F", "one key", "bar 1", "offset", "scatter", "swing"
     );
     let mean = |v: &[f64]| v.iter().sum::<f64>() / v.len().max(1) as f64;
+    let median = |v: &mut Vec<f64>| {
+        v.sort_by(f64::total_cmp);
+        v.get(v.len() / 2).copied().unwrap_or(f64::NAN)
+    };
     for (n, r) in &mut rows {
-        r.offsets.sort_by(f64::total_cmp);
-        let median = r
-            .offsets
-            .get(r.offsets.len() / 2)
-            .copied()
-            .unwrap_or(f64::NAN);
+        let middle = median(&mut r.offsets);
+        let mut apart = r.offsets.iter().map(|o| (o - middle).abs()).collect();
         println!(
-            "{n:20} {:5} {:6.3} {:9.3} {:6.2} {:7.1} ms",
+            "{n:20} {:5} {:6.3} {:9.3} {:6.2} {:7.1} ms {:7.1} ms {:6.2}",
             r.alone.len(),
             mean(&r.alone),
             mean(&r.helped),
             mean(&r.bar),
-            1e3 * median
+            1e3 * middle,
+            1482.6 * median(&mut apart),
+            median(&mut r.swing)
         );
     }
 }

@@ -33,7 +33,8 @@ pub enum GridError {
     Swing(f64),
 }
 
-/// Standard uncertainty of a beat that was heard, seconds: measured on simulated bands (docs/beats.md).
+/// Standard uncertainty of a beat that was heard, seconds: more than the scatter on simulated
+/// bands (docs/beats.md), since phones hear worse.
 const HEARD: f64 = 0.010;
 
 impl CountGrid {
