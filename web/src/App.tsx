@@ -8,10 +8,20 @@ import { PersonPage } from './people/PersonPage';
 import { AgreementPage } from './faults/AgreementPage';
 import { FaultsPage } from './faults/FaultsPage';
 import { LogPage } from './faults/LogPage';
+import { CalendarPage } from './plan/CalendarPage';
+import { LessonPage } from './plan/LessonPage';
+import { LessonsPage } from './plan/LessonsPage';
+import { PlanPlace } from './plan/PlanPlace';
+import { PracticePage } from './plan/PracticePage';
 import { ProgressPage } from './progress/ProgressPage';
+import { ThenAndNow } from './progress/ThenAndNow';
 import { RoutineDesk } from './routines/RoutineDesk';
 import { RoutineSheet } from './routines/RoutineSheet';
 import { RoutinesPage } from './routines/RoutinesPage';
+import { BlindPage } from './settings/BlindPage';
+import { SettingsPage } from './settings/SettingsPage';
+import { SheetPage } from './sheet/SheetPage';
+import { StudentPage } from './sheet/StudentPage';
 import { Shell } from './shell/Shell';
 import { SignIn } from './shell/SignIn';
 import { Empty, Loaded } from './shell/State';
@@ -36,6 +46,21 @@ const router = createBrowserRouter([
       { path: 'takes/:id', element: <BenchPage /> },
       { path: 'progress', element: <ProgressPage /> },
       { path: 'progress/:id', element: <ProgressPage /> },
+      { path: 'progress/:id/then-and-now', element: <ThenAndNow /> },
+      {
+        path: 'plan',
+        element: <PlanPlace />,
+        children: [
+          { index: true, element: <CalendarPage /> },
+          { path: 'lessons', element: <LessonsPage /> },
+          { path: 'lessons/:id', element: <LessonPage /> },
+          { path: 'practice', element: <PracticePage /> },
+          { path: 'practice/:id', element: <PracticePage /> },
+        ],
+      },
+      { path: 'people/:id/sheet', element: <SheetPage /> },
+      { path: 'settings', element: <SettingsPage /> },
+      { path: 'settings/repeat/:id', element: <BlindPage /> },
       { path: 'faults', element: <FaultsPage /> },
       { path: 'faults/log', element: <LogPage /> },
       { path: 'faults/agreement', element: <AgreementPage /> },
@@ -54,7 +79,14 @@ const router = createBrowserRouter([
   },
 ]);
 
+/** What a private address opens: a student signs in nowhere. */
+const shared = /^\/s\/([\w-]+)\/?$/.exec(window.location.pathname)?.[1];
+
 export function App() {
+  return shared ? <StudentPage token={shared} /> : <Coached />;
+}
+
+function Coached() {
   const session = useSession();
   return (
     <Loaded of={session}>

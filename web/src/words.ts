@@ -208,3 +208,23 @@ export function bandText(band: Schemas['Band'], unit: Unit) {
       ? `at most ${quantity(hi, unit)}`
       : '';
 }
+
+/** A civil date some days later. */
+export function addDays(text: string, days: number) {
+  const d = civil(text);
+  d.setDate(d.getDate() + days);
+  const two = (n: number) => String(n).padStart(2, '0');
+  return `${d.getFullYear()}-${two(d.getMonth() + 1)}-${two(d.getDate())}`;
+}
+
+/** Days since Monday. */
+export function weekday(text: string) {
+  return (civil(text).getDay() + 6) % 7;
+}
+
+const weekdayForm = new Intl.DateTimeFormat(undefined, { weekday: 'short' });
+
+/** A day of the week, short. */
+export function dayName(text: string) {
+  return weekdayForm.format(civil(text));
+}

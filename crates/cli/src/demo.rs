@@ -13,11 +13,13 @@ use jiff::{Span, Zoned};
 use upright_core::chart::vocabulary::Part;
 use upright_core::chart::{Chart, Does, chart, notation};
 use upright_core::marks::{Entry, MarkCommand};
+use upright_core::plan::How;
 use upright_core::routine::{Item, Routine};
 use upright_core::units::{MediaTime, Role};
 use upright_server::auth::hash_password;
 use upright_server::correct::{self, Wish};
 use upright_server::jobs::Told;
+use upright_server::lessons::{LessonInput, keep};
 use upright_server::review::{self, Review};
 use upright_server::{App, DemoSignIn, Problem, intake};
 use upright_store::{
@@ -168,7 +170,7 @@ pub async fn load(app: &App, data: &Path) -> anyhow::Result<()> {
     }
     app.store().clear().await?;
     println!(
-        "Preparing the demo studio: eight weeks of practice and four clips. This is done once."
+        "Preparing the demo studio: eight weeks of practice and six clips. This is done once."
     );
     let today = Zoned::now().date();
     let evening = today.saturating_add(Span::new().days(14));
@@ -194,9 +196,12 @@ pub async fn load(app: &App, data: &Path) -> anyhow::Result<()> {
         today,
         progress: Progress::default(),
     };
+    let mut couples = Vec::new();
     for (number, story) in stories().into_iter().enumerate() {
-        desk.tell(number, &story).await?;
+        couples.push(desk.tell(number, &story).await?);
     }
+    desk.guest(&couples).await?;
+    desk.between_lessons(&couples).await?;
     desk.write_charts().await?;
     std::fs::write(whole, [])?;
     Ok(())
@@ -222,9 +227,9 @@ struct Progress {
 impl Progress {
     /// A filmed clip counts as so many takes that are not filmed.
     const CLIP: f64 = 20.0;
-    /// Takes of all couples and the fresh one; filmed ones by their clips: one for each couple, the
-    /// second phone's and the fresh take's.
-    const ALL: f64 = (3 * WEEKS + 1) as f64 + 5.0 * Self::CLIP;
+    /// Takes of all couples, the guest's and the fresh one; filmed ones by their clips: one for each couple, the
+    /// second phone's, the first one of all and the fresh take's.
+    const ALL: f64 = (3 * WEEKS + 3) as f64 + 6.0 * Self::CLIP;
 
     fn add(&self, much: f64) {
         let mut done = self.done.lock().unwrap_or_else(PoisonError::into_inner);
@@ -314,7 +319,7 @@ impl Desk<'_> {
             .id)
     }
 
-    async fn tell(&self, number: usize, story: &Story) -> anyhow::Result<()> {
+    async fn tell(&self, number: usize, story: &Story) -> anyhow::Result<Couple> {
         println!("  {} and {}", story.leader.0, story.follower.0);
         let input = CoupleInput {
             leader_id: self.person(story.leader).await?,
@@ -326,6 +331,8 @@ impl Desk<'_> {
         for week in 0..WEEKS {
             let day = ago(self.today, 7 * (WEEKS - week) as i64);
             let last = week == WEEKS - 1;
+            // The first take is kept too, to be laid beside the newest.
+            let filmed = last || (week == 0 && number == 0);
             let mut phones = story.scenario.phones.clone();
             if last && number == 1 {
                 phones.push(SECOND);
@@ -336,7 +343,7 @@ impl Desk<'_> {
                 seed: 1_000 * number as u64 + week as u64,
                 ..story.scenario.clone()
             };
-            let review = self.take(&couple, day, &scenario, last, true).await?;
+            let review = self.take(&couple, day, &scenario, filmed, true).await?;
             for (id, fault, role) in &log {
                 let fine = review
                     .analysis
@@ -368,6 +375,79 @@ impl Desk<'_> {
             };
             self.take(&couple, self.today, &fresh, true, false).await?;
         }
+        Ok(couple)
+    }
+
+    /// The first couple's leader dances the basic twice with another follower: what he brings along shows
+    /// with her too.
+    async fn guest(&self, couples: &[Couple]) -> anyhow::Result<()> {
+        let [first, second, ..] = couples else {
+            return Ok(());
+        };
+        let input = CoupleInput {
+            leader_id: first.leader_id,
+            follower_id: second.follower_id,
+            frame_limit: None,
+        };
+        let couple = self.app.store().create_couple(self.studio, &input).await?;
+        for (n, days) in [(0, 20), (1, 6)] {
+            let scenario = Scenario {
+                chart: "shag-basic".into(),
+                bpm: 118.0,
+                heights: [first.leader_height, second.follower_height],
+                people: [1, 4],
+                faults: vec![Shown::new("T1", Role::Leader).of(0.09)],
+                seed: 7_000 + n,
+                ..Scenario::default()
+            };
+            let day = ago(self.today, days);
+            let review = self.take(&couple, day, &scenario, false, true).await?;
+            self.app
+                .store()
+                .set_reviewed(self.studio, review.take.id, true)
+                .await?;
+        }
+        Ok(())
+    }
+
+    /// How practice went in the last days, and the next lesson.
+    async fn between_lessons(&self, couples: &[Couple]) -> anyhow::Result<()> {
+        let store = self.app.store();
+        let told = [
+            ("P1", 0, 5, How::Fine),
+            ("P1", 0, 3, How::Fine),
+            ("P1", 0, 1, How::Hard),
+            ("T1", 0, 4, How::Fine),
+            ("T1", 0, 1, How::Fine),
+            ("S3", 1, 2, How::Pain),
+            ("S2", 1, 3, How::Fine),
+            ("T1", 2, 2, How::Fine),
+        ];
+        let all = store.corrections(self.studio, None).await?;
+        for (fault, couple, days, how) in told {
+            let who = [couples[couple].leader_id, couples[couple].follower_id];
+            let of = all
+                .iter()
+                .find(|c| c.fault == fault && who.contains(&c.person_id))
+                .with_context(|| format!("a correction of {fault}"))?;
+            store
+                .report_practice(self.studio, of.id, ago(self.today, days), how)
+                .await?;
+        }
+        store
+            .set_practice_time(
+                self.studio,
+                couples[0].follower_id,
+                [12, 0, 15, 0, 15, 20, 0],
+            )
+            .await?;
+        let lesson = LessonInput {
+            held_on: self.today.saturating_add(Span::new().days(2)),
+            begins_at: Some(jiff::civil::time(19, 0, 0, 0)),
+            minutes: 60,
+            couples: couples[..2].iter().map(|c| c.id).collect(),
+        };
+        keep(self.app, self.studio, &lesson).await.map_err(said)?;
         Ok(())
     }
 
@@ -417,6 +497,8 @@ impl Desk<'_> {
             couple_id: couple.id,
             held_on: day,
             place: PLACE.into(),
+            floor: "sprung wood".into(),
+            shoes: "suede".into(),
         };
         let take = store.create_take(self.studio, &new).await?;
         let scenario = &Scenario {

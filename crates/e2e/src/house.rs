@@ -98,6 +98,8 @@ impl House {
             couple_id,
             held_on,
             place: "Quiet Hall".into(),
+            floor: String::new(),
+            shoes: String::new(),
         };
         let take = self.app.store().create_take(self.studio, &new).await?.id;
         let clip = NewClip {

@@ -126,6 +126,61 @@ async fn take_pictures() -> anyhow::Result<()> {
             b.picture(&out.join("progress.png")).await?;
         }
     }
+    // The first couple's follower, whose first and newest takes are filmed.
+    let person = b
+        .script(
+            "return (async () => (await (await fetch('/api/people')).json())
+                 .find((p) => p.name === 'Idris Vane').id)()",
+        )
+        .await?;
+    let person = person.as_str().unwrap_or_default().to_owned();
+    for (view, path, text) in [
+        ("plan", "/plan".to_owned(), "In your own calendar"),
+        ("lessons", "/plan/lessons".to_owned(), "A new lesson"),
+        (
+            "practice",
+            format!("/plan/practice/{person}"),
+            "What is practised",
+        ),
+        ("settings", "/settings".to_owned(), "Export and backup"),
+    ] {
+        if wanted(view) {
+            b.client.goto(&format!("{url}{path}")).await?;
+            b.sees(text).await?;
+            b.picture(&out.join(format!("{view}.png"))).await?;
+        }
+    }
+    if wanted("lesson") {
+        b.client.goto(&format!("{url}/plan/lessons")).await?;
+        b.press("Open").await?;
+        b.sees("What I see").await?;
+        b.press("Start").await?;
+        b.press("Next").await?;
+        b.sees("Target").await?;
+        b.picture(&out.join("lesson.png")).await?;
+    }
+    if wanted("then-and-now") {
+        b.client.goto(&format!("{url}/progress/{person}")).await?;
+        b.press("Then and now").await?;
+        b.until(
+            "both films",
+            "const v = [...document.querySelectorAll('video')];
+             return v.length === 2 && v.every((x) => x.readyState >= 2)",
+        )
+        .await?;
+        for _ in 0..6 {
+            b.key("\u{E014}").await?;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(1500)).await;
+        b.picture(&out.join("then-and-now.png")).await?;
+    }
+    if wanted("sheet") {
+        b.client
+            .goto(&format!("{url}/people/{person}/sheet"))
+            .await?;
+        b.sees("Your week").await?;
+        b.picture(&out.join("sheet.png")).await?;
+    }
     if wanted("bench-fresh") {
         b.client.goto(&format!("{url}/today")).await?;
         b.sees("Figure not named yet").await?;

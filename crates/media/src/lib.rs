@@ -4,6 +4,7 @@
 //! Every call runs the tool as a child process with only local files open to it, only the containers
 //! phones make, a time limit, and no standard input it could wait for.
 
+mod cut;
 mod encode;
 mod error;
 mod pictures;
@@ -12,6 +13,7 @@ mod proxy;
 mod sound;
 mod tool;
 
+pub use cut::{cut, cut_sound, still};
 pub use encode::{Film, encode};
 pub use error::MediaError;
 pub use pictures::Pictures;

@@ -3,7 +3,7 @@
 use jiff::civil::Date;
 use serde::Deserialize;
 use upright_core::judge::Judged;
-use upright_core::plan::next_look;
+use upright_core::plan::{next_look, settle};
 use upright_core::progress::Status;
 use upright_core::units::{Role, Unit};
 use upright_store::{Correction, NewCorrection, Store, StudioId, Verdict, Whose};
@@ -11,6 +11,7 @@ use uuid::Uuid;
 
 use crate::problem::Problem;
 use crate::review::Review;
+use crate::training::{lessons_of, looks_of};
 
 /// What the coach wants said and done, where it differs from the catalogue.
 #[derive(Debug, Clone, Default, Deserialize, utoipa::ToSchema)]
@@ -141,9 +142,7 @@ pub async fn decide(
         ));
     }
     let event = store.studio(studio).await?.event_on.map(|d| d.to_jiff());
-    let recheck_on = wish
-        .recheck_on
-        .or_else(|| next_look(today, Status::Working, 0, event));
+    let due = next_look(today, Status::Working, 0, event);
     let pattern = chart.pattern();
     if seen.count.is_some_and(|c| c >= pattern.marks.len()) {
         return Err(Problem::invalid("The figure has no such count."));
@@ -161,16 +160,23 @@ pub async fn decide(
             entry.name
         )));
     }
-    let corrections: Vec<NewCorrection> = if verdict == Verdict::Dismissed {
-        Vec::new()
-    } else {
-        roles
-            .iter()
-            .map(|role| NewCorrection {
-                person: match role {
-                    Role::Leader => review.take.leader_id,
-                    Role::Follower => review.take.follower_id,
-                },
+    let mut corrections: Vec<NewCorrection> = Vec::new();
+    if verdict == Verdict::Confirmed {
+        for role in &roles {
+            let person = match role {
+                Role::Leader => review.take.leader_id,
+                Role::Follower => review.take.follower_id,
+            };
+            let recheck_on = match (wish.recheck_on, due) {
+                (None, Some(due)) => {
+                    let taken = looks_of(store, studio, person, None).await?;
+                    let lessons = lessons_of(store, studio, person, today).await?;
+                    Some(settle(due, &taken, &lessons, today, event))
+                }
+                (chosen, _) => chosen,
+            };
+            corrections.push(NewCorrection {
+                person,
                 role: *role,
                 fault: id.to_owned(),
                 chart: chart.id.clone(),
@@ -190,9 +196,9 @@ pub async fn decide(
                 target: entry.target.clone(),
                 caution: entry.caution.clone(),
                 recheck_on,
-            })
-            .collect()
-    };
+            });
+        }
+    }
     store
         .decide(
             studio,
@@ -222,6 +228,13 @@ pub async fn look(
     } else {
         (Status::Working, 0)
     };
-    let next = next_look(on, status, fine_looks, event);
+    let next = match next_look(on, status, fine_looks, event) {
+        Some(due) => {
+            let taken = looks_of(store, studio, now.person_id, Some(correction)).await?;
+            let lessons = lessons_of(store, studio, now.person_id, on).await?;
+            Some(settle(due, &taken, &lessons, on, event))
+        }
+        None => None,
+    };
     Ok(store.note_look(studio, correction, on, fine, next).await?)
 }

@@ -8,7 +8,7 @@ use axum::response::{IntoResponse, Response};
 use serde::Serialize;
 use upright_core::marks::MarkError;
 use upright_media::MediaError;
-use upright_store::StoreError;
+use upright_store::{ArchiveError, StoreError};
 
 /// A problem document.
 #[derive(Debug, Clone, Serialize, utoipa::ToSchema)]
@@ -66,6 +66,16 @@ impl Problem {
             "not-found",
             "Not found",
             "This is not here, or no longer.",
+        )
+    }
+
+    /// A private address that opens nothing.
+    pub fn closed() -> Self {
+        Self::new(
+            StatusCode::NOT_FOUND,
+            "closed",
+            "This address does not open",
+            "It has run out or was closed. Ask your coach for a new one.",
         )
     }
 
@@ -187,6 +197,24 @@ impl From<StoreError> for Problem {
                 let cause = std::error::Error::source(&other).map(ToString::to_string);
                 Self::internal(&format!("{other} {}", cause.unwrap_or_default()))
             }
+        }
+    }
+}
+
+impl From<ArchiveError> for Problem {
+    fn from(e: ArchiveError) -> Self {
+        match e {
+            ArchiveError::NotEmpty => Self::new(
+                StatusCode::CONFLICT,
+                "not-empty",
+                "Not empty",
+                e.to_string(),
+            ),
+            ArchiveError::Unfit { ref source, .. } => {
+                tracing::info!(error = %source, "archive refused");
+                Self::invalid(e.to_string())
+            }
+            ArchiveError::Store(e) => e.into(),
         }
     }
 }

@@ -1,18 +1,22 @@
 //! The street for a stored take: its log of marks, its couple and its picture in, its analysis out,
 //! and the short of it kept for lists and progress.
 
+use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
-use upright_core::analyse::{Analysis, Stage, analyse};
+
+use upright_core::analyse::{Analysis, CountCell, Stage, analyse};
+use upright_core::body::Pose;
 use upright_core::chart::{Chart, Shelf};
 use upright_core::fault::{Fault, Rules};
 use upright_core::judge::Judged;
 use upright_core::marks::{Entry, History, MarkCommand, MarkError};
-use upright_core::measure::CoupleBody;
+use upright_core::measure::{CoupleBody, Measure};
 use upright_core::routine::{End, join};
 use upright_core::space::{Space, space};
 use upright_core::take::adviser::{Views, views};
 use upright_core::take::exchange::Document;
 use upright_core::take::{Film, Solved, Take as Filmed, solve_take};
+use upright_core::units::Role;
 
 use upright_store::{Clip, Couple, Judgement, Store, StudioId, Take, TakeSummary, Whose};
 use uuid::Uuid;
@@ -47,6 +51,8 @@ pub struct Review {
     pub rules: Rules,
     /// What follows from the marks.
     pub analysis: Analysis,
+    /// From where each calibrated phone looks at the floor reference, degrees.
+    pub bearings: Vec<f64>,
 }
 
 struct Desk {
@@ -124,6 +130,14 @@ pub async fn own_entries(store: &Store, studio: StudioId) -> Result<Vec<Fault>, 
     Ok(own.into_iter().map(|o| o.entry).collect())
 }
 
+/// The catalogue with the studio's own entries.
+pub async fn rules(store: &Store, studio: StudioId) -> Result<Rules, Problem> {
+    Ok(Rules {
+        entries: own_entries(store, studio).await?,
+        ..Rules::default()
+    })
+}
+
 /// Computation away from the threads that answer requests.
 pub(crate) async fn apart<T: Send + 'static>(
     f: impl FnOnce() -> T + Send + 'static,
@@ -194,8 +208,8 @@ fn known(entry: &Entry, shelf: &Shelf) -> Result<(), Problem> {
     Ok(())
 }
 
-fn summary(history: &History, a: &Analysis) -> TakeSummary {
-    let marks = history.marks();
+fn summary(r: &Review) -> TakeSummary {
+    let (marks, a) = (r.history.marks(), &r.analysis);
     TakeSummary {
         chart: marks.chart.clone(),
         repetitions: marks.repetitions,
@@ -223,6 +237,7 @@ fn summary(history: &History, a: &Analysis) -> TakeSummary {
                 probability: j.probability,
             })
             .collect(),
+        bearings: r.bearings.clone(),
     }
 }
 
@@ -242,6 +257,7 @@ pub async fn review(app: &App, studio: StudioId, take: Uuid) -> Result<Review, P
 fn reviewed(desk: Desk, history: History, version: i32) -> (Review, Arc<Solved>) {
     let (analysis, solved) = analysed(&history, &desk);
     let review = Review {
+        bearings: filmed(&history, &desk).bearings(),
         chart: danced(&history, &desk.shelf),
         clip: clip(&desk.clips),
         take: desk.take,
@@ -335,7 +351,7 @@ pub async fn mark(
         Ok::<_, Problem>((reviewed(desk, history, version), entries))
     })
     .await??;
-    let short = summary(&review.history, &review.analysis);
+    let short = summary(&review);
     app.store()
         .append_marks(studio, review.take.id, account, version, &entries, &short)
         .await?;
@@ -375,6 +391,77 @@ pub async fn renew(app: &App, studio: StudioId, take: Uuid) -> Result<(), Proble
     let r = review(app, studio, take).await?;
     Ok(app
         .store()
-        .renew_summary(studio, take, &summary(&r.history, &r.analysis))
+        .renew_summary(studio, take, &summary(&r))
         .await?)
+}
+
+/// First and second reading of every measure at the counts of frames that were marked again, which stand for the
+/// take's own marks of these frames in the second one. Nothing is kept.
+pub async fn remarked(
+    app: &App,
+    studio: StudioId,
+    take: Uuid,
+    again: Vec<Pose>,
+) -> Result<BTreeMap<String, Vec<[f64; 2]>>, Problem> {
+    let desk = open(app, studio, take).await?;
+    apart(move || {
+        let history = History::replay(desk.log.clone());
+        let first = analysed(&history, &desk).0;
+        let mut marks = history.marks().clone();
+        for pose in &again {
+            let old = marks
+                .poses
+                .iter_mut()
+                .find(|p| p.role == pose.role && p.at == pose.at);
+            let old = old.ok_or_else(|| {
+                Problem::invalid("This frame is not marked in the take. Draw frames again.")
+            })?;
+            if pose.points.values().flatten().any(|v| !v.is_finite()) {
+                return Err(Problem::invalid("A joint's place must be a number."));
+            }
+            old.points.extend(pose.points.iter().map(|(l, p)| (*l, *p)));
+        }
+        let film = Filmed {
+            marks: &marks,
+            ..filmed(&history, &desk)
+        };
+        let second = analyse(&film, Some(&solve_take(&film, None)));
+        let Some(count) = &first.count else {
+            return Ok(BTreeMap::new());
+        };
+        // The counts of the frames, with whose joints were marked.
+        let at: Vec<(Role, u32, usize)> = again
+            .iter()
+            .filter_map(|p| {
+                let near = |c: &&CountCell| (c.at.0 - p.at.0).abs();
+                let cell = count.cells.iter().min_by_key(near)?;
+                Some((p.role, cell.repetition, cell.count))
+            })
+            .collect();
+        let mut out: BTreeMap<String, Vec<[f64; 2]>> = BTreeMap::new();
+        for a in &first.measures {
+            let asked = at.iter().any(|(role, repetition, count)| {
+                a.role.is_none_or(|r| r == *role)
+                    && a.repetition == *repetition
+                    && a.count == Some(*count)
+            });
+            let same = |b: &&Measure| {
+                (&b.id, b.role, b.repetition, b.count) == (&a.id, a.role, a.repetition, a.count)
+            };
+            let b = second.measures.iter().find(same);
+            if let (true, Some(x), Some(y)) = (
+                asked,
+                a.reading.estimate(),
+                b.and_then(|b| b.reading.estimate()),
+            ) && x.value != y.value
+            {
+                // What does not move with the joints at all (an arrival's moment) says nothing of them.
+                out.entry(a.id.clone())
+                    .or_default()
+                    .push([x.value, y.value]);
+            }
+        }
+        Ok(out)
+    })
+    .await?
 }

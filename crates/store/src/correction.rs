@@ -57,6 +57,8 @@ pub struct Correction {
     pub fine_looks: i64,
     /// All looks since.
     pub looks: i64,
+    /// Part of the practice weeks.
+    pub practised: bool,
     /// Grows with each change.
     pub version: i32,
 }
@@ -249,7 +251,7 @@ impl Store {
                     c.caution, c.recheck_on, s.held_on as seen_on,
                     (select count(*) from look k where k.correction_id = c.id and k.fine) as fine_looks,
                     (select count(*) from look k where k.correction_id = c.id) as looks,
-                    c.version
+                    c.practised, c.version
              from correction c join person p on p.id = c.person_id
              join take t on t.id = c.take_id join session s on s.id = t.session_id
              where c.studio_id = $1 and c.withdrawn_at is null
@@ -294,7 +296,9 @@ impl Store {
         let mut tx = self.pool.begin().await?;
         keep_what_was(&mut tx, studio, id, account).await?;
         let done = sqlx::query(
-            "update correction set cue = $4, drill = $5, drill_step = $6, recheck_on = $7, version = version + 1
+            "update correction set cue = $4, drill = $5, drill_step = $6, recheck_on = $7, version = version + 1,
+                    -- A new step begins its own count of reports.
+                    cleared_at = case when drill_step <> $6 then now() else cleared_at end
              where studio_id = $1 and id = $2 and version = $3 and withdrawn_at is null",
         )
         .bind(studio.0)

@@ -4,6 +4,7 @@
 //! it in the query: another studio's row is not found, whatever its id. No HTTP in here.
 
 mod account;
+mod archive;
 mod blob;
 mod chart;
 mod clip;
@@ -12,18 +13,23 @@ mod couple;
 mod decision;
 mod error;
 mod fault;
+mod lesson;
+mod link;
 mod login;
 mod marks;
 mod person;
 mod practice;
+mod remark;
 mod routine;
 mod take;
 #[cfg(feature = "testing")]
 pub mod testing;
 mod track;
+mod training;
 mod work;
 
 pub use account::{Account, NewAccount, Studio};
+pub use archive::{ArchiveError, Rows, TABLES, renamed_key};
 pub use blob::{Blobs, ContentHash};
 pub use chart::OwnChart;
 pub use clip::{Clip, ClipState, NewClip};
@@ -32,13 +38,17 @@ pub use couple::{Couple, CoupleInput};
 pub use decision::{Decided, Decision, Verdict, Whose};
 pub use error::StoreError;
 pub use fault::OwnFault;
+pub use lesson::{KeptLesson, NewLesson};
+pub use link::{Link, LinkKind, Opened};
 pub use login::Logins;
 pub use marks::{Judgement, TakeSummary};
 pub use person::{Person, PersonInput};
 pub use practice::Practice;
+pub use remark::Remark;
 pub use routine::KeptRoutine;
 pub use take::{NewTake, PersonReading, Take};
 pub use track::Track;
+pub use training::PracticeReport;
 pub use work::{Work, WorkKind, WorkState};
 
 use sqlx::postgres::{PgConnectOptions, PgPool, PgPoolOptions};

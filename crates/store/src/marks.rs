@@ -20,6 +20,8 @@ pub struct TakeSummary {
     pub ready: [bool; 4],
     /// Judged faults.
     pub judged: Vec<Judgement>,
+    /// From where each calibrated phone looks at the floor reference, degrees.
+    pub bearings: Vec<f64>,
 }
 
 /// A judged fault in short.
@@ -60,6 +62,17 @@ impl Store {
         rows.into_iter()
             .map(|(e,)| Ok(serde_json::from_value(e)?))
             .collect()
+    }
+
+    /// How many entries a take's log has: it grows with every change.
+    pub async fn mark_count(&self, studio: StudioId, take: Uuid) -> Result<i64, StoreError> {
+        let (n,): (i64,) =
+            sqlx::query_as("select count(*) from mark_entry where studio_id = $1 and take_id = $2")
+                .bind(studio.0)
+                .bind(take)
+                .fetch_one(&self.pool)
+                .await?;
+        Ok(n)
     }
 
     /// Appends entries after `version`, and keeps the summary of what they lead to. Refused when
@@ -130,7 +143,7 @@ async fn keep_summary(
 ) -> Result<(), StoreError> {
     sqlx::query(
         "update take set chart = $3, repetitions = $4, tempo = $5, chart_ready = $6,
-                count_ready = $7, floor_ready = $8, bodies_ready = $9
+                count_ready = $7, floor_ready = $8, bodies_ready = $9, bearings = $10
          where studio_id = $1 and id = $2",
     )
     .bind(studio.0)
@@ -142,6 +155,7 @@ async fn keep_summary(
     .bind(s.ready[1])
     .bind(s.ready[2])
     .bind(s.ready[3])
+    .bind(&s.bearings)
     .execute(&mut *tx)
     .await?;
     sqlx::query("delete from take_fault where studio_id = $1 and take_id = $2")

@@ -51,6 +51,10 @@ pub struct Take {
     pub reviewed: bool,
     /// Findings offered and not decided yet.
     pub open_findings: i64,
+    /// On what floor.
+    pub floor: String,
+    /// In what shoes.
+    pub shoes: String,
 }
 
 /// A take to be made.
@@ -65,6 +69,12 @@ pub struct NewTake {
     /// Where.
     #[serde(default)]
     pub place: String,
+    /// On what floor.
+    #[serde(default)]
+    pub floor: String,
+    /// In what shoes.
+    #[serde(default)]
+    pub shoes: String,
 }
 
 /// One take's judgement of one fault for a person, as progress reads it.
@@ -100,6 +110,14 @@ pub struct PersonReading {
     pub band: Option<Json<Band>>,
     /// The measure.
     pub measure: Option<String>,
+    /// From where each calibrated phone looked, degrees.
+    pub bearings: Vec<f64>,
+    /// Where.
+    pub place: String,
+    /// On what floor.
+    pub floor: String,
+    /// In what shoes.
+    pub shoes: String,
 }
 
 impl PersonReading {
@@ -119,10 +137,13 @@ impl Store {
         use jiff_sqlx::ToSqlx as _;
         let id = Uuid::now_v7();
         let mut tx = self.pool.begin().await?;
-        // The update that changes nothing locks the session, so that numbers are given one by one.
+        // The update, also one that changes nothing, locks the session, so that numbers are given one by one.
         let (session,): (Uuid,) = sqlx::query_as(
-            "insert into session (id, studio_id, couple_id, held_on, place) values ($1, $2, $3, $4, $5)
-             on conflict (studio_id, couple_id, held_on, place) do update set place = excluded.place
+            "insert into session (id, studio_id, couple_id, held_on, place, floor, shoes)
+             values ($1, $2, $3, $4, $5, $6, $7)
+             on conflict (studio_id, couple_id, held_on, place) do update
+             set floor = coalesce(nullif(excluded.floor, ''), session.floor),
+                 shoes = coalesce(nullif(excluded.shoes, ''), session.shoes)
              returning id",
         )
         .bind(Uuid::now_v7())
@@ -130,6 +151,8 @@ impl Store {
         .bind(new.couple_id)
         .bind(new.held_on.to_sqlx())
         .bind(&new.place)
+        .bind(&new.floor)
+        .bind(&new.shoes)
         .fetch_one(&mut *tx)
         .await?;
         sqlx::query(
@@ -213,7 +236,8 @@ impl Store {
             "select t.id as take_id, p.id as person_id, s.held_on, t.chart, t.tempo,
                     q.name as partner,
                     case when p.id = c.leader_id then 'leader' else 'follower' end as danced_as,
-                    j.role, j.fault, j.value, j.sigma, j.showing, j.measured, j.band, j.measure
+                    j.role, j.fault, j.value, j.sigma, j.showing, j.measured, j.band, j.measure,
+                    t.bearings, s.place, s.floor, s.shoes
              from take_fault j
              join take t on t.id = j.take_id join session s on s.id = t.session_id
              join couple c on c.id = s.couple_id

@@ -57,6 +57,8 @@ async fn take(store: &Store, s: StudioId, couple_id: Uuid, day: i8) -> Uuid {
         couple_id,
         held_on: date(2026, 3, day),
         place: "Hall".into(),
+        floor: String::new(),
+        shoes: String::new(),
     };
     store.create_take(s, &new).await.unwrap().id
 }
@@ -259,6 +261,8 @@ async fn takes_of_a_session_are_numbered_even_when_made_at_once() {
         couple_id: c,
         held_on: date(2026, 3, 7),
         place: "Hall".into(),
+        floor: String::new(),
+        shoes: String::new(),
     };
     let made = futures::future::join_all((0..6).map(|_| store.create_take(s, &new))).await;
     let mut numbers: Vec<i32> = made.into_iter().map(|t| t.unwrap().number).collect();

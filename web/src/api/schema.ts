@@ -21,6 +21,58 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/archive': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The whole studio as one file in open formats. */
+    get: operations['archive_export'];
+    put?: never;
+    /** Brings an archive into this studio, which must be empty. */
+    post: operations['archive_import'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/calendar': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Looks, lessons and the evening. */
+    get: operations['calendar_read'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/calendar/file': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The same as an iCalendar file. */
+    get: operations['calendar_file'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/charts': {
     parameters: {
       query?: never;
@@ -163,6 +215,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/corrections/{id}/clip': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The few counts that show a correction. */
+    get: operations['corrections_span'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/corrections/{id}/history': {
     parameters: {
       query?: never;
@@ -191,6 +260,41 @@ export interface paths {
     put?: never;
     /** Notes a look and sets the date of the next one. */
     post: operations['corrections_look'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/corrections/{id}/practice': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Takes a correction into the practice weeks or out of them, or lets it go on after it hurt. */
+    put: operations['practice_choose'];
+    /** Reports a practice for the student. */
+    post: operations['practice_report'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/corrections/{id}/still': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The still of a correction. */
+    get: operations['corrections_still'];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -336,6 +440,127 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/lesson-proposal': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Proposes a lesson without keeping it. */
+    post: operations['lessons_propose'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/lessons': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Plans and keeps a lesson. */
+    post: operations['lessons_create'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/lessons/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A lesson. */
+    get: operations['lessons_read'];
+    put?: never;
+    post?: never;
+    /** Forgets a lesson; what was logged in it stays. */
+    delete: operations['lessons_remove'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/lessons/{id}/end': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Ends a lesson, or takes that back. */
+    put: operations['lessons_end'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/lessons/{id}/notes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Logs what was seen, as a correction like any other: in a take without a clip of the lesson's session. */
+    post: operations['lessons_note'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/links': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The private addresses that open. */
+    get: operations['links_list'];
+    put?: never;
+    /** Makes a private address. */
+    post: operations['links_create'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/links/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Closes a private address for good. */
+    delete: operations['links_revoke'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/log': {
     parameters: {
       query?: never;
@@ -423,6 +648,57 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/people/{id}/practice': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Somebody's practice for the seven days from today. */
+    get: operations['practice_read'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/practice-time': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Says how many minutes somebody has on each day. */
+    put: operations['practice_time'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/practice/file': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Somebody's practice week as an iCalendar file. */
+    get: operations['calendar_practice'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/people/{id}/progress': {
     parameters: {
       query?: never;
@@ -432,6 +708,40 @@ export interface paths {
     };
     /** A person's faults over their takes. */
     get: operations['progress_read'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/sheet': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Somebody's sheet, as the student sees it. */
+    get: operations['practice_sheet'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/repeatability': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How well the coach's own marking repeats. */
+    get: operations['repeat_read'];
     put?: never;
     post?: never;
     delete?: never;
@@ -491,6 +801,91 @@ export interface paths {
     post: operations['session_sign_in'];
     /** Signs out. */
     delete: operations['session_sign_out'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/shared/calendar/{token}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The studio's calendar, to be subscribed to. */
+    get: operations['shared_calendar'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/shared/sheet/{token}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A student's sheet. */
+    get: operations['shared_sheet'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/shared/sheet/{token}/things/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Says how a practice went. */
+    post: operations['shared_report'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/shared/sheet/{token}/things/{id}/clip': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The few counts that show a correction. */
+    get: operations['shared_span'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/shared/sheet/{token}/things/{id}/still': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The still of a correction. */
+    get: operations['shared_still'];
+    put?: never;
+    post?: never;
+    delete?: never;
     options?: never;
     head?: never;
     patch?: never;
@@ -633,6 +1028,27 @@ export interface paths {
     get: operations['bench_read'];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/takes/{id}/blind-frames': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Draws frames of a take that are to be marked again. Where the joints were marked is not told. */
+    get: operations['repeat_frames'];
+    put?: never;
+    /**
+     * Compares frames marked again with their first marks and keeps how far the readings lie apart. The take itself
+     *     stays as it is.
+     */
+    post: operations['repeat_keep'];
     delete?: never;
     options?: never;
     head?: never;
@@ -785,6 +1201,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/takes/{id}/notes.vtt': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A take's corrections as WebVTT subtitles of its first clip. */
+    get: operations['compare_notes'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/takes/{id}/reviewed': {
     parameters: {
       query?: never;
@@ -924,6 +1357,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/then-and-now': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Two takes of one figure laid on each other by count. */
+    get: operations['compare_read'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/then-and-now/film': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One repetition of both as a film, side by side and in step by count. */
+    get: operations['compare_film'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/today': {
     parameters: {
       query?: never;
@@ -962,6 +1429,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
   schemas: {
+    /**
+     * @description What a person's takes with several partners say.
+     * @enum {string}
+     */
+    Across: 'person' | 'couple' | 'cannot_be_told';
     /**
      * @description What the foot does.
      * @enum {string}
@@ -1064,7 +1536,7 @@ export interface components {
      * @description The straight answer.
      * @enum {string}
      */
-    Answer: 'one_take' | 'no_change_that_can_be_told' | 'better' | 'worse';
+    Answer: 'one_take' | 'nothing_alike' | 'no_change_that_can_be_told' | 'better' | 'worse';
     /** @description When an entry applies; what is empty or false asks for nothing. */
     Applies: {
       /**
@@ -1118,6 +1590,22 @@ export interface components {
       /** @description Lower and upper edge of the fine band. */
       fine: (number | null)[];
     };
+    /** @description A count that both takes hold. */
+    Beat: {
+      /** @description Count, from 0. */
+      count: number;
+      /** @description As spoken. */
+      label: string;
+      /** @description Its moment in the later one. */
+      now: components['schemas']['MediaTime'];
+      /**
+       * Format: int32
+       * @description Repetition, from 0.
+       */
+      repetition: number;
+      /** @description Its moment in the earlier take. */
+      then: components['schemas']['MediaTime'];
+    };
     /** @description When a further angle begins. */
     Begin: {
       /**
@@ -1151,6 +1639,45 @@ export interface components {
        */
       version: number;
     };
+    /** @description A frame to be marked again. */
+    BlindFrame: {
+      /** @description The frame. */
+      at: components['schemas']['MediaTime'];
+      /** @description Which joints were marked there, and are marked again. */
+      landmarks: components['schemas']['Landmark'][];
+      /** @description Whose joints. */
+      role: components['schemas']['Role'];
+    };
+    /** @description Joints marked again in one frame. */
+    BlindMarks: {
+      /** @description The frame. */
+      at: components['schemas']['MediaTime'];
+      /** @description Pixels by joint. */
+      points: {
+        [key: string]: number[];
+      };
+      /** @description Whose joints. */
+      role: components['schemas']['Role'];
+    };
+    /** @description A stretch of the lesson. */
+    Block: {
+      /** @description Id of the couple; everybody when absent. */
+      couple?: string | null;
+      /** @description What for. */
+      doing: components['schemas']['Doing'];
+      /**
+       * Format: int32
+       * @description Minutes from the beginning.
+       */
+      from: number;
+      /**
+       * Format: int32
+       * @description How long, minutes.
+       */
+      minutes: number;
+      /** @description Id of the correction. */
+      task?: string | null;
+    };
     /** @description Figures that fit between two others. */
     Bridge: {
       /**
@@ -1174,6 +1701,24 @@ export interface components {
       /** @description Moments at which a dancer's left and right legs or arms were exchanged and put right. */
       sides: number;
     };
+    /** @description Where the uncertainty of one take comes from, each as a standard error in the measure's unit. */
+    Budget: {
+      /**
+       * Format: double
+       * @description The coach's own marking, where it was measured and is more than the take's σ holds of it.
+       */
+      coach: number;
+      /**
+       * Format: double
+       * @description From day to day, beyond all that; known from eight takes on.
+       */
+      day: number;
+      /**
+       * Format: double
+       * @description Picture, camera and the repetitions' scatter: the take's own σ, as a mean over takes.
+       */
+      take: number;
+    };
     /** @description The catalogue with the measures it judges by. */
     CatalogueView: {
       /** @description Entries. */
@@ -1193,8 +1738,13 @@ export interface components {
        */
       weight: number;
       /** @description Whose it must be. */
-      whose: components['schemas']['Whose'];
+      whose: components['schemas']['CauseOf'];
     };
+    /**
+     * @description Whose cause it must be to explain an effect.
+     * @enum {string}
+     */
+    CauseOf: 'same' | 'either';
     /** @description A dancer's caution note that the figure or a fault's drill touches. */
     CautionView: {
       /** @description Faults whose drill can. */
@@ -1401,6 +1951,22 @@ export interface components {
       /** @description What it says. */
       text: string;
     };
+    /** @description Under which conditions a take was danced and filmed. What is not known is not compared. */
+    Conditions: {
+      /** @description From where each calibrated phone looks at the floor reference, degrees from its x axis. */
+      bearings: number[];
+      /** @description On what floor. */
+      floor: string;
+      /** @description Where. */
+      place: string;
+      /** @description In what shoes. */
+      shoes: string;
+      /**
+       * Format: double
+       * @description Beats a minute.
+       */
+      tempo?: number | null;
+    };
     /**
      * @description What is to be felt between the partners on a count.
      * @enum {string}
@@ -1457,6 +2023,8 @@ export interface components {
        * @description Whose.
        */
       person_id: string;
+      /** @description Part of the practice weeks. */
+      practised: boolean;
       /**
        * Format: date
        * @description When to look again.
@@ -1736,6 +2304,42 @@ export interface components {
        */
       times: number;
     };
+    /** @description Everything with a date. */
+    Dates: {
+      /**
+       * Format: date
+       * @description The day.
+       */
+      day: string;
+      /** @description The studio's evening. */
+      event?: string | null;
+      /**
+       * Format: date
+       * @description When that is.
+       */
+      event_on?: string | null;
+      /** @description Lessons, by day, from four weeks ago. */
+      lessons: components['schemas']['KeptLesson'][];
+      /** @description Looks, by day; those that are overdue too. */
+      looks: components['schemas']['DueLook'][];
+    };
+    /** @description A day. */
+    Day: {
+      /**
+       * Format: date
+       * @description Which.
+       */
+      date: string;
+      /** @description What to do, in order. */
+      items: components['schemas']['Piece'][];
+      /**
+       * Format: int32
+       * @description Minutes the student has.
+       */
+      minutes: number;
+      /** @description A day off on purpose. */
+      rest: boolean;
+    };
     /** @description A standing decision. */
     Decision: {
       /** @description Id in the catalogue. */
@@ -1772,6 +2376,57 @@ export interface components {
       /** @description Password. */
       password: string;
     };
+    /** @description Something in which two takes differ. */
+    Difference:
+      | {
+          /**
+           * Format: double
+           * @description Then.
+           */
+          from: number;
+          /** @enum {string} */
+          in: 'tempo';
+          /**
+           * Format: double
+           * @description Now.
+           */
+          to: number;
+        }
+      | {
+          /** @description A second phone then or now: depth is told, so that the angle matters less. */
+          bridged: boolean;
+          /**
+           * Format: double
+           * @description How far apart the nearest two phones were.
+           */
+          by: number;
+          /** @enum {string} */
+          in: 'angle';
+        }
+      | {
+          /** @description Then. */
+          from: string;
+          /** @enum {string} */
+          in: 'place';
+          /** @description Now. */
+          to: string;
+        }
+      | {
+          /** @description Then. */
+          from: string;
+          /** @enum {string} */
+          in: 'floor';
+          /** @description Now. */
+          to: string;
+        }
+      | {
+          /** @description Then. */
+          from: string;
+          /** @enum {string} */
+          in: 'shoes';
+          /** @description Now. */
+          to: string;
+        };
     /**
      * @description Direction relative to the dancer's own facing before the step.
      * @enum {string}
@@ -1791,6 +2446,21 @@ export interface components {
       | 'cross_behind';
     /** @description What one role does on a count: an action of the foot, or a building block that begins here. */
     Does: components['schemas']['Action'] | components['schemas']['Part'];
+    /**
+     * @description What a block is for.
+     * @enum {string}
+     */
+    Doing: 'warm_up' | 'look' | 'work' | 'free' | 'whole_run';
+    /** @description A practice that was reported. */
+    Done: {
+      /** @description How it went. */
+      how: components['schemas']['How'];
+      /**
+       * Format: date
+       * @description When.
+       */
+      on: string;
+    };
     /** @description A figure as it is written. */
     Draft: {
       /** @description What it is. */
@@ -1847,11 +2517,23 @@ export interface components {
       /** @description Usual tempo, beats a minute. */
       tempo: number[];
     };
+    /** @description A look that is due on a day. */
+    DueLook: {
+      /** @description The correction. */
+      correction: components['schemas']['Correction'];
+      /** @description The fault's name. */
+      name: string;
+    };
     /**
      * @description How hard it works, in words.
      * @enum {string}
      */
     Effort: 'calm' | 'steady' | 'lively';
+    /** @description Whether a lesson is over. */
+    Ended: {
+      /** @description Over. */
+      ended: boolean;
+    };
     /** @description An entry of the append-only log: a command, or a step back or forward through the commands. */
     Entry: components['schemas']['Travel'] | components['schemas']['MarkCommand'];
     /** @description A number with its standard uncertainty (1σ), in the unit its owner states. */
@@ -2046,6 +2728,7 @@ export interface components {
     };
     /** @description One fault of one person in one figure over their takes. */
     FaultProgress: {
+      across?: components['schemas']['Across'] | null;
       /** @description The band in force. */
       band: components['schemas']['Band'];
       /** @description Chart danced. */
@@ -2071,8 +2754,6 @@ export interface components {
       role: components['schemas']['Role'];
       /** @description The take behind each reading. */
       takes: string[];
-      /** @description Beats a minute of each take. */
-      tempos: (number | null)[];
       /** @description Unit of the values. */
       unit: components['schemas']['Unit'];
     };
@@ -2188,6 +2869,20 @@ export interface components {
      * @enum {string}
      */
     Frequency: 'slip' | 'sometimes' | 'habit' | 'too_few';
+    /** @description How often a fault shows, then and now. */
+    FrequencyChange: {
+      /** @description Repetitions that showed it then, of those measured. */
+      before: number[];
+      /** @description The same now. */
+      now: number[];
+      /**
+       * Format: double
+       * @description Probability of a difference at least as unlikely when nothing has changed, 0..1.
+       */
+      p: number;
+      /** @description Below 5 %. */
+      real: boolean;
+    };
     /** @description Which further angle. */
     Further: {
       /**
@@ -2257,6 +2952,28 @@ export interface components {
      * @enum {string}
      */
     HoldVerb: 'take' | 'catch' | 'release' | 'throw';
+    /**
+     * @description How a practice went, in the student's words.
+     * @enum {string}
+     */
+    How: 'fine' | 'hard' | 'pain';
+    /** @description A drill that hurt. */
+    Hurt: {
+      /**
+       * Format: uuid
+       * @description The correction.
+       */
+      correction_id: string;
+      /** @description The fault's name. */
+      name: string;
+      /** @description Name. */
+      person: string;
+      /**
+       * Format: uuid
+       * @description Whose.
+       */
+      person_id: string;
+    };
     /** @description A document to import: text notation or JSON. */
     Import: {
       /** @description The document. */
@@ -2382,6 +3099,37 @@ export interface components {
       /** @description Topic. */
       topic: string;
     };
+    /** @description A lesson that is kept. */
+    KeptLesson: {
+      /** @description When it begins, where that is set. */
+      begins_at?: string | null;
+      /** @description Who comes. */
+      couples: string[];
+      /** @description Whether it is over. */
+      ended: boolean;
+      /**
+       * Format: date
+       * @description The day.
+       */
+      held_on: string;
+      /**
+       * Format: uuid
+       * @description Id.
+       */
+      id: string;
+      /**
+       * Format: int32
+       * @description How long, minutes.
+       */
+      minutes: number;
+      /** @description What is planned. */
+      plan: components['schemas']['Lesson'];
+      /**
+       * Format: int32
+       * @description Grows with each change.
+       */
+      version: number;
+    };
     /** @description A routine as it is kept. */
     KeptRoutine: {
       /**
@@ -2456,11 +3204,99 @@ export interface components {
      * @enum {string}
      */
     Leg: 'straight' | 'soft';
+    /** @description A lesson. */
+    Lesson: {
+      /** @description In order. */
+      blocks: components['schemas']['Block'][];
+      /** @description Ids of the corrections for which there is no time. */
+      left_out: string[];
+    };
+    /** @description A lesson to be planned. */
+    LessonInput: {
+      /** @description When it begins. */
+      begins_at?: string | null;
+      /** @description Who comes. */
+      couples: string[];
+      /**
+       * Format: date
+       * @description The day.
+       */
+      held_on: string;
+      /**
+       * Format: int32
+       * @description How long, minutes.
+       */
+      minutes: number;
+    };
+    /** @description A lesson with what its blocks are about. */
+    LessonView: {
+      /** @description The corrections that the blocks and what is left out are about. */
+      about: components['schemas']['Practised'][];
+      lesson?: components['schemas']['KeptLesson'] | null;
+      /** @description What is planned. */
+      plan: components['schemas']['Lesson'];
+    };
     /**
      * @description Height of the body on a count.
      * @enum {string}
      */
     Level: 'rise' | 'up' | 'lower' | 'down' | 'flat';
+    /** @description A private address, without what opens it. */
+    Link: {
+      /**
+       * Format: date-time
+       * @description When it was made.
+       */
+      created_at: string;
+      /**
+       * Format: date-time
+       * @description Until when it opens.
+       */
+      expires_at: string;
+      /**
+       * Format: uuid
+       * @description Id.
+       */
+      id: string;
+      /** @description What it opens. */
+      kind: components['schemas']['LinkKind'];
+      /**
+       * Format: date-time
+       * @description When it was opened last.
+       */
+      opened_at?: string | null;
+      /**
+       * Format: uuid
+       * @description Whose sheet.
+       */
+      person_id?: string | null;
+    };
+    /**
+     * @description What an address opens.
+     * @enum {string}
+     */
+    LinkKind: 'sheet' | 'calendar';
+    /** @description What a coach saw in a lesson, without a film. */
+    LiveNote: {
+      /** @description In which figure. */
+      chart: string;
+      /** @description At which count, from 0. */
+      count?: number | null;
+      /**
+       * Format: uuid
+       * @description Of which couple.
+       */
+      couple: string;
+      /** @description The fault. */
+      fault: string;
+      /**
+       * Format: int32
+       * @description How much of it, 1 a little to 4 very much.
+       */
+      grade: number;
+      /** @description Whose. */
+      role: components['schemas']['Role'];
+    };
     /**
      * @description Where a logged correction stands, by the looks that followed.
      * @enum {string}
@@ -2483,6 +3319,13 @@ export interface components {
     Look: {
       /** @description Fine. */
       fine: boolean;
+    };
+    /** @description An address just made: the only time that what opens it is shown. */
+    MadeLink: {
+      /** @description The address. */
+      link: components['schemas']['Link'];
+      /** @description Path of the address on this server. */
+      path: string;
     };
     /** @description A command, as it stands in the log. */
     MarkCommand:
@@ -2678,6 +3521,37 @@ export interface components {
       repetition: number;
       role?: components['schemas']['Role'] | null;
     };
+    /** @description The band of a judged measure. */
+    MeasureBand: {
+      /** @description Fine and clear. */
+      band: components['schemas']['Band'];
+      /** @description Which measure. */
+      measure: string;
+    };
+    /** @description A measure at a count, then and now. */
+    MeasureChange: {
+      /** @description Count, from 0; none for a whole repetition. */
+      count?: number | null;
+      /** @description Which measure. */
+      id: string;
+      /**
+       * Format: double
+       * @description Smallest difference that could be told.
+       */
+      needed: number;
+      /** @description Now. */
+      now: components['schemas']['Estimate'];
+      /**
+       * Format: int32
+       * @description Repetition, from 0.
+       */
+      repetition: number;
+      role?: components['schemas']['Role'] | null;
+      /** @description Then. */
+      then: components['schemas']['Estimate'];
+      /** @description The difference is larger than that. */
+      told: boolean;
+    };
     /** @description A measure in words. */
     MeasureView: {
       /** @description Id. */
@@ -2716,6 +3590,21 @@ export interface components {
      * @enum {string}
      */
     Music: 'clicks' | 'band' | 'band_and_counts';
+    /** @description An address to be made. */
+    NewLink: {
+      /**
+       * Format: int32
+       * @description For how many days, 1 to 366.
+       */
+      days: number;
+      /** @description What it opens. */
+      kind: components['schemas']['LinkKind'];
+      /**
+       * Format: uuid
+       * @description Whose sheet.
+       */
+      person?: string | null;
+    };
     /** @description A routine to be made. */
     NewRoutine: {
       /** @description Its name. */
@@ -2729,6 +3618,8 @@ export interface components {
        * @description The couple.
        */
       couple_id: string;
+      /** @description On what floor. */
+      floor?: string;
       /**
        * Format: date
        * @description Day of the session.
@@ -2736,6 +3627,8 @@ export interface components {
       held_on: string;
       /** @description Where. */
       place?: string;
+      /** @description In what shoes. */
+      shoes?: string;
     };
     /** @description Somebody's fault worth a word today. */
     Notice: {
@@ -2763,6 +3656,17 @@ export interface components {
       | 'collect'
       | 'straight_leg'
       | 'soft_leg';
+    /** @description One of the two takes. */
+    OneTake: {
+      /** @description There is a film to show. */
+      filmed: boolean;
+      /** @description Feet on the floor. */
+      footprints: components['schemas']['Footprint'][];
+      /** @description Where each dancer stands. */
+      stances: components['schemas']['StanceView'][];
+      /** @description The take. */
+      take: components['schemas']['Take'];
+    };
     /**
      * @description How an observed step answers the chart.
      * @enum {string}
@@ -2777,6 +3681,26 @@ export interface components {
       /** @description Why. */
       reason: string;
       role?: components['schemas']['Role'] | null;
+    };
+    /** @description How well one measure repeats. */
+    OwnError: {
+      /** @description Which measure. */
+      measure: string;
+      /** @description As a coach says it. */
+      name: string;
+      /** @description How well. */
+      repeats: components['schemas']['Repeatability'];
+      /** @description Unit of the error. */
+      unit: components['schemas']['Unit'];
+    };
+    /** @description The coach's own repeatability, and takes in which it can be looked at. */
+    OwnErrors: {
+      /** @description By measure. */
+      measures: components['schemas']['OwnError'][];
+      /** @description Sittings, newest first. */
+      sittings: components['schemas']['Sitting'][];
+      /** @description Takes with a film in which bodies are marked. */
+      takes: components['schemas']['Take'][];
     };
     /**
      * @description A building block: a few steps that belong together.
@@ -2907,6 +3831,30 @@ export interface components {
        */
       view: number;
     };
+    /** @description A piece of practice. */
+    Piece: {
+      /** @description What can hurt. */
+      caution?: string | null;
+      /** @description What to do. */
+      drill: string;
+      /** @description Id of the correction. */
+      exercise: string;
+      /**
+       * Format: int32
+       * @description For how long, minutes.
+       */
+      minutes: number;
+      /** @description Step of the ladder, from 1. */
+      step: number;
+      /** @description Of so many. */
+      steps: number;
+      /**
+       * Format: int32
+       * @description Percent of the performance's tempo, where it goes to music.
+       */
+      tempo?: number | null;
+      turn?: components['schemas']['Side'] | null;
+    };
     /** @description A figure where it lies in the music and the room. */
     Placed: {
       /** @description Where the leader faces at its start. */
@@ -2990,6 +3938,13 @@ export interface components {
      * @enum {string}
      */
     Practice: 'both' | 'leader' | 'follower';
+    /** @description What the coach says of a correction's practice. */
+    PracticeChoice: {
+      /** @description What hurt was spoken about: it may go on. */
+      cleared?: boolean;
+      /** @description Part of the weeks. */
+      practised?: boolean | null;
+    };
     /** @description What a practice clip shows. */
     PracticeInput: {
       /**
@@ -3021,6 +3976,50 @@ export interface components {
       sound?: components['schemas']['Sound'];
       /** @description Figures danced after it; a take is judged on the first one. */
       then?: components['schemas']['Danced'][];
+    };
+    /** @description Somebody's practice. */
+    PracticePlan: {
+      /** @description What is practised, what comes first in front; chosen or not. */
+      exercises: components['schemas']['Practised'][];
+      /** @description The seven days from today. */
+      week: components['schemas']['Week'];
+      /** @description Minutes and the evening. */
+      wishes: components['schemas']['Wishes'];
+    };
+    /** @description How a practice went. */
+    PracticeSaid: {
+      /** @description How it went. */
+      how: components['schemas']['How'];
+      /**
+       * Format: date
+       * @description When; today where it is not said.
+       */
+      on?: string | null;
+    };
+    /** @description Minutes from Monday to Sunday. */
+    PracticeTime: {
+      /** @description Minutes of each day, 0 to 240. */
+      minutes: number[];
+    };
+    /** @description A correction as it stands in practice. */
+    Practised: {
+      /** @description What can hurt, with the person's own note where both are about the same. */
+      caution?: string | null;
+      /** @description The correction. */
+      correction: components['schemas']['Correction'];
+      /** @description The drill's steps. */
+      ladder: string[];
+      /** @description The fault's name. */
+      name: string;
+      /** @description Reports since the step was set or what hurt was spoken about. */
+      reports: components['schemas']['Done'][];
+      /** @description Where it stands by the reports. */
+      rung: components['schemas']['Rung'];
+      /**
+       * Format: double
+       * @description Beats a minute of the newest take of its figure: what the tempo's percent are of.
+       */
+      tempo?: number | null;
     };
     /** @description What an entry would find. */
     Preview: {
@@ -3085,10 +4084,20 @@ export interface components {
       answer: components['schemas']['Answer'];
       /** @description Where that was: mean of two takes (of the first one when there are fewer than four). */
       before: components['schemas']['Estimate'];
+      /** @description Of what the error of a take is made. */
+      budget: components['schemas']['Budget'];
+      /** @description What differs between the takes compared, and has to be kept in mind. */
+      differences: components['schemas']['Difference'][];
+      frequency?: components['schemas']['FrequencyChange'] | null;
+      /** @description Takes too unlike the newest to be compared with it, as places in `takes`. */
+      left_out: number[];
+      /** @description Level through the takes that are compared, in their order, with its error. */
+      level: components['schemas']['Estimate'][];
       /** @description Where it is: mean of the last two takes (the last one when fewer than four). */
       now: components['schemas']['Estimate'];
       /** @description First take from which on the difference to the start is real. */
       real_from?: number | null;
+      shape?: components['schemas']['Shape'] | null;
       /**
        * Format: double
        * @description Smallest difference of these two that could be told.
@@ -3096,7 +4105,7 @@ export interface components {
       smallest_real_change: number;
       /** @description Life of the fault. */
       status: components['schemas']['Status'];
-      /** @description Takes in order of date. */
+      /** @description Takes in order of date. Their σ is the take's own. */
       takes: components['schemas']['TakeReading'][];
       trend?: components['schemas']['Trend'] | null;
     };
@@ -3119,6 +4128,27 @@ export interface components {
           /** @description Why, in words. */
           why: string;
         };
+    /** @description How well one coach's readings of a measure repeat. */
+    Repeatability: {
+      /**
+       * Format: double
+       * @description Intraclass correlation, at most 1; absent where the readings do not differ.
+       */
+      icc?: number | null;
+      /** @description Readings marked more than once. */
+      readings: number;
+      /**
+       * Format: double
+       * @description Standard error of one reading, in the measure's unit: the error about the readings' means, with what
+       *     the second marking shifts all of them by.
+       */
+      sem: number;
+      /**
+       * Format: double
+       * @description By how much the last marking lies above the first on average.
+       */
+      shift: number;
+    };
     /** @description A routine laid out. */
     Report: {
       /**
@@ -3263,6 +4293,18 @@ export interface components {
       | 'safety'
       | 'energy'
       | 'joint';
+    /** @description Where an exercise stands on its ladder. */
+    Rung: {
+      /** @description Step, from 1. */
+      step: number;
+      /** @description It hurt: not before the coach has cleared it. */
+      stopped: boolean;
+      /**
+       * Format: int32
+       * @description Percent of the performance's tempo, once there is music.
+       */
+      tempo?: number | null;
+    };
     /** @description What makes a band wider or narrower. */
     Scale:
       | {
@@ -3377,6 +4419,49 @@ export interface components {
      * @enum {string}
      */
     Severity: 'stops' | 'excepted' | 'advice';
+    /** @description How a fault went. */
+    Shape:
+      | {
+          /** @enum {string} */
+          is: 'steady';
+        }
+      | {
+          /** @enum {string} */
+          is: 'drift';
+        }
+      | {
+          /** @description First take on it, among those compared. */
+          at: number;
+          /** @description Level before. */
+          from: components['schemas']['Estimate'];
+          /** @enum {string} */
+          is: 'step';
+          /** @description Level since. */
+          to: components['schemas']['Estimate'];
+        };
+    /** @description A student's sheet. */
+    Sheet: {
+      /**
+       * Format: date
+       * @description The day on which this was made.
+       */
+      day: string;
+      /** @description Its evening. */
+      event?: string | null;
+      /**
+       * Format: date
+       * @description When that is.
+       */
+      event_on?: string | null;
+      /** @description Whose. */
+      person: string;
+      /** @description The studio. */
+      studio: string;
+      /** @description What is worked on; what comes first in front. */
+      things: components['schemas']['Thing'][];
+      /** @description The seven days from that day. */
+      week: components['schemas']['Week'];
+    };
     /** @description A fault that a simulated couple can show. */
     ShowableFault: {
       /** @description Counts of the figure on which the leader and the follower can show it; none where it has no place. */
@@ -3416,12 +4501,32 @@ export interface components {
        */
       size?: number | null;
     };
+    /**
+     * @description Which way a turning drill begins.
+     * @enum {string}
+     */
+    Side: 'left' | 'right';
     /** @description What is entered to sign in. */
     SignIn: {
       /** @description E-mail address. */
       email: string;
       /** @description Password. */
       password: string;
+    };
+    /** @description A sitting. */
+    Sitting: {
+      /**
+       * Format: date
+       * @description When.
+       */
+      on: string;
+      /** @description Readings that could be compared. */
+      readings: number;
+    };
+    /** @description What a sitting brought. */
+    SittingResult: {
+      /** @description Readings that could be compared. */
+      readings: number;
     };
     /** @description A figure laid out, for tables and drawings. */
     Sketch: {
@@ -3698,6 +4803,8 @@ export interface components {
        * @description The couple.
        */
       couple_id: string;
+      /** @description On what floor. */
+      floor: string;
       /** @description Floor measured. */
       floor_ready: boolean;
       /** @description Name of who follows. */
@@ -3743,6 +4850,8 @@ export interface components {
       repetitions: number;
       /** @description Whether the coach has closed the review. */
       reviewed: boolean;
+      /** @description In what shoes. */
+      shoes: string;
       /**
        * Format: double
        * @description Beats a minute, once counted.
@@ -3751,6 +4860,8 @@ export interface components {
     };
     /** @description One take's answer for a fault. */
     TakeReading: {
+      /** @description Under which conditions it was danced and filmed. */
+      conditions: components['schemas']['Conditions'];
       /**
        * Format: date
        * @description Day of the session.
@@ -3766,7 +4877,7 @@ export interface components {
        * @description Repetitions that show the fault.
        */
       showing: number;
-      /** @description Mean of the repetitions' worst readings. */
+      /** @description Mean of the repetitions' worst readings; its σ holds the geometry and the repetitions' scatter. */
       value: components['schemas']['Estimate'];
     };
     /** @description A take with its couple and clip. */
@@ -3821,6 +4932,75 @@ export interface components {
        */
       said: number;
     };
+    /** @description Two takes laid on each other. */
+    ThenNow: {
+      /** @description The counts of both, in order. */
+      beats: components['schemas']['Beat'][];
+      /** @description Measures that both takes tell. */
+      changes: components['schemas']['MeasureChange'][];
+      /** @description Where the last of these counts ends, then and now. */
+      end: components['schemas']['MediaTime'][];
+    };
+    /** @description Two takes laid on each other by count. */
+    ThenNowView: {
+      /** @description Bands of the measures that judge, as they are now. */
+      bands: components['schemas']['MeasureBand'][];
+      /** @description Counts and measures of both. */
+      both: components['schemas']['ThenNow'];
+      /** @description In what the takes differ besides. */
+      differences: components['schemas']['Difference'][];
+      /** @description The later. */
+      now: components['schemas']['OneTake'];
+      /** @description The earlier. */
+      then: components['schemas']['OneTake'];
+    };
+    /** @description One thing to do. */
+    Thing: {
+      /** @description What can hurt. */
+      caution?: string | null;
+      /** @description At which count. */
+      count?: string | null;
+      /** @description What to think. */
+      cue: string;
+      /** @description The figure. */
+      figure: string;
+      /** @description Among what comes first. */
+      first: boolean;
+      /**
+       * Format: uuid
+       * @description Id of the correction.
+       */
+      id: string;
+      /** @description The drill's steps. */
+      ladder: string[];
+      /** @description What it is called. */
+      name: string;
+      /** @description There is a still and a short clip of it, and both who are on them have agreed. */
+      pictured: boolean;
+      /**
+       * Format: date
+       * @description When it is looked at again.
+       */
+      recheck_on?: string | null;
+      /** @description What was reported since the step was set. */
+      reports: components['schemas']['Done'][];
+      /** @description In which role: `leader` or `follower`. */
+      role: string;
+      /** @description Where the student is on them. */
+      rung: components['schemas']['Rung'];
+      /**
+       * Format: date
+       * @description When it was seen.
+       */
+      seen_on: string;
+      /** @description What fine looks like. */
+      target: string;
+      /**
+       * Format: double
+       * @description Beats a minute of the newest take.
+       */
+      tempo?: number | null;
+    };
     /** @description What waits today. */
     Today: {
       /**
@@ -3835,14 +5015,19 @@ export interface components {
       days_left?: number | null;
       /** @description Corrections whose look is due. */
       due: components['schemas']['Correction'][];
+      /** @description What hurt in practice and was not spoken about yet. */
+      hurt: components['schemas']['Hurt'][];
       /** @description What is kept. */
       kept: components['schemas']['Notice'][];
+      lesson?: components['schemas']['KeptLesson'] | null;
       /** @description Who slipped back. */
       slipped: components['schemas']['Notice'][];
       /** @description The studio and its evening. */
       studio: components['schemas']['Studio'];
       /** @description Takes whose review is not closed. */
       waiting: components['schemas']['Take'][];
+      /** @description Who comes to it. */
+      with: string[];
     };
     /** @description Something good teachers disagree about. */
     Topic: {
@@ -3945,11 +5130,25 @@ export interface components {
       /** @description Places that were tried. */
       spots: components['schemas']['Spot'][];
     };
+    /** @description Something that is not in the week. */
+    Waiting: {
+      /** @description Id of the correction. */
+      exercise: string;
+      /** @description Why. */
+      why: components['schemas']['Why'];
+    };
     /**
      * @description What a judgement looks for in one role on a count.
      * @enum {string}
      */
     Watchpoint: 'stop' | 'hang' | 'prep' | 'signal' | 'send' | 'between' | 'collect';
+    /** @description Seven days. */
+    Week: {
+      /** @description From the first on. */
+      days: components['schemas']['Day'][];
+      /** @description What waits. */
+      waiting: components['schemas']['Waiting'][];
+    };
     /**
      * @description Whose a fault is.
      * @enum {string}
@@ -3960,6 +5159,11 @@ export interface components {
      * @enum {string}
      */
     Whose: 'leader' | 'follower' | 'couple';
+    /**
+     * @description Why something is not in the week.
+     * @enum {string}
+     */
+    Why: 'pain' | 'new_enough' | 'no_time';
     /** @description What the coach wants said and done, where it differs from the catalogue. */
     Wish: {
       /**
@@ -3994,6 +5198,16 @@ export interface components {
        * @default []
        */
       roles: components['schemas']['Role'][];
+    };
+    /** @description When and for what the student can practise. */
+    Wishes: {
+      /** @description Minutes from Monday to Sunday. */
+      minutes: number[];
+      /**
+       * Format: date
+       * @description The evening that it is for.
+       */
+      performance?: string | null;
     };
     /**
      * @description What is to be done with a clip.
@@ -4058,6 +5272,111 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['AgreementView'];
+        };
+      };
+    };
+  };
+  archive_export: {
+    parameters: {
+      query?: {
+        /** @description The clips as well. */
+        media?: boolean;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/zip': unknown;
+        };
+      };
+    };
+  };
+  archive_import: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/zip': string;
+      };
+    };
+    responses: {
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      413: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  calendar_read: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Dates'];
+        };
+      };
+    };
+  };
+  calendar_file: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/calendar': unknown;
         };
       };
     };
@@ -4489,6 +5808,51 @@ export interface operations {
       };
     };
   };
+  corrections_span: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'video/mp4': unknown;
+        };
+      };
+      206: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'video/mp4': unknown;
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      416: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   corrections_history: {
     parameters: {
       query?: never;
@@ -4539,6 +5903,105 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Correction'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  practice_choose: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PracticeChoice'];
+      };
+    };
+    responses: {
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  practice_report: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PracticeSaid'];
+      };
+    };
+    responses: {
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  corrections_still: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'image/jpeg': unknown;
         };
       };
       404: {
@@ -4926,6 +6389,318 @@ export interface operations {
       };
     };
   };
+  lessons_propose: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['LessonInput'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['LessonView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  lessons_create: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['LessonInput'];
+      };
+    };
+    responses: {
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['LessonView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  lessons_read: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['LessonView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  lessons_remove: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  lessons_end: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Ended'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['KeptLesson'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  lessons_note: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['LiveNote'];
+      };
+    };
+    responses: {
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  links_list: {
+    parameters: {
+      query: {
+        /** @description What they open. */
+        kind: 'sheet' | 'calendar';
+        /** @description Whose sheet. */
+        person?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Link'][];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  links_create: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewLink'];
+      };
+    };
+    responses: {
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MadeLink'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  links_revoke: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   corrections_log: {
     parameters: {
       query?: {
@@ -5176,6 +6951,105 @@ export interface operations {
       };
     };
   };
+  practice_read: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PracticePlan'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  practice_time: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PracticeTime'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PracticePlan'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  calendar_practice: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/calendar': unknown;
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   progress_read: {
     parameters: {
       query?: never;
@@ -5201,6 +7075,54 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  practice_sheet: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Sheet'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  repeat_read: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['OwnErrors'];
         };
       };
     };
@@ -5446,6 +7368,180 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+    };
+  };
+  shared_calendar: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/calendar': unknown;
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  shared_sheet: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        token: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Sheet'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  shared_report: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        token: string;
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PracticeSaid'];
+      };
+    };
+    responses: {
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  shared_span: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        token: string;
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'video/mp4': unknown;
+        };
+      };
+      206: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'video/mp4': unknown;
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      416: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  shared_still: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        token: string;
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'image/jpeg': unknown;
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
       };
     };
   };
@@ -5739,6 +7835,84 @@ export interface operations {
         };
       };
       404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  repeat_frames: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['BlindFrame'][];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  repeat_keep: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BlindMarks'][];
+      };
+    };
+    responses: {
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SittingResult'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
         headers: {
           [name: string]: unknown;
         };
@@ -6131,6 +8305,35 @@ export interface operations {
       };
     };
   };
+  compare_notes: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/vtt': unknown;
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   takes_set_reviewed: {
     parameters: {
       query?: never;
@@ -6381,6 +8584,90 @@ export interface operations {
         };
       };
       404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  compare_read: {
+    parameters: {
+      query: {
+        /** @description The earlier. */
+        then: string;
+        /** @description The later. */
+        now: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ThenNowView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  compare_film: {
+    parameters: {
+      query: {
+        /** @description The earlier take. */
+        then: string;
+        /** @description The later. */
+        now: string;
+        /** @description Which repetition, from 0. */
+        repetition?: number;
+        /** @description Hide the faces. */
+        hidden?: boolean;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'video/mp4': unknown;
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
         headers: {
           [name: string]: unknown;
         };

@@ -8,10 +8,10 @@ import { Panel } from './Panel';
 
 type Print = Schemas['Footprint'];
 
-const flip = ([x = 0, y = 0]: number[]): [number, number] => [x, -y];
+export const flip = ([x = 0, y = 0]: number[]): [number, number] => [x, -y];
 
 /** Where a role's two feet are at a count: each foot's newest print up to it. */
-function standing(prints: Print[], role: Role, cell: Cell) {
+export function standing(prints: Print[], role: Role, cell: Cell) {
   return (['L', 'R'] as const).flatMap((foot) => {
     const upTo = prints.filter(
       (p) =>
@@ -25,7 +25,7 @@ function standing(prints: Print[], role: Role, cell: Cell) {
 }
 
 /** The wedge of a body's facing. */
-function Wedge({ stance }: { stance: Schemas['StanceView'] }) {
+export function Wedge({ stance }: { stance: Schemas['StanceView'] }) {
   const { role } = stance;
   const at = flip(stance.centre);
   // Y is drawn downward, which turns the sense of angles.

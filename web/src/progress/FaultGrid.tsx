@@ -6,14 +6,14 @@ import type { Schemas } from '../api/client';
 import { RoleMark } from '../shapes/RoleMark';
 import { useWidth } from '../shapes/useWidth';
 import { tone } from '../theme';
-import { day, reading, statusName } from '../words';
+import { day, daysBetween, reading, statusName } from '../words';
 
 type Fault = Schemas['FaultProgress'];
 
 const HEIGHT = 34;
 
 /** One fault over its takes: filled outside the fine band, hollow inside, ± as a line. */
-function Lane({ f }: { f: Fault }) {
+function Lane({ f, from, days }: { f: Fault; from: string; days: number }) {
   const [box, width] = useWidth();
   const values = f.progress.takes.map((t) => t.value);
   const edges = f.band.fine.filter((e): e is number => e != null);
@@ -21,7 +21,8 @@ function Lane({ f }: { f: Fault }) {
   const high = Math.max(...values.map((v) => v.value), ...edges);
   const pad = 0.25 * (high - low || 1);
   const y = (v: number) => 3 + ((high + pad - v) / (high - low + 2 * pad)) * (HEIGHT - 6);
-  const x = (i: number) => 18 + (values.length > 1 ? (i / (values.length - 1)) * (width - 36) : 0);
+  const x = (i: number) =>
+    18 + (daysBetween(from, f.progress.takes[i]?.date ?? from) / days) * (width - 36);
   const [lo, hi] = f.band.fine;
   const top = hi == null ? 0 : y(hi);
   const bottom = lo == null ? HEIGHT : y(lo);
@@ -81,7 +82,15 @@ export function FaultGrid({
   chosen: Fault;
   onChoose: (f: Fault) => void;
 }) {
-  const dates = chosen.progress.takes.map((t) => t.date);
+  const all = faults.flatMap((f) => f.progress.takes.map((t) => t.date)).sort();
+  const from = all[0] ?? '';
+  const days = Math.max(1, daysBetween(from, all.at(-1) ?? from));
+  const dates = [...new Set(chosen.progress.takes.map((t) => t.date))];
+  const partners = new Set(faults.map((f) => f.partner)).size;
+  // Labels that would stand on each other are left out.
+  const shown = dates.filter(
+    (d, i) => i === 0 || daysBetween(dates[i - 1] ?? d, d) / days > 0.06 || i === dates.length - 1,
+  );
   return (
     <>
       <Box sx={{ display: 'flex', justifyContent: 'space-between' }}>
@@ -99,9 +108,19 @@ export function FaultGrid({
         }}
       >
         <span />
-        <Box sx={{ display: 'flex', justifyContent: 'space-between' }}>
-          {dates.map((d, i) => (
-            <Typography key={i} variant="caption" color="text.secondary">
+        <Box sx={{ position: 'relative', height: 18, mx: '18px' }}>
+          {shown.map((d) => (
+            <Typography
+              key={d}
+              variant="caption"
+              color="text.secondary"
+              sx={{
+                position: 'absolute',
+                left: `${(100 * daysBetween(from, d)) / days}%`,
+                transform: 'translateX(-50%)',
+                whiteSpace: 'nowrap',
+              }}
+            >
               {day(d)}
             </Typography>
           ))}
@@ -123,13 +142,18 @@ export function FaultGrid({
               }}
             >
               <RoleMark role={f.of_couple ? null : f.role} />
-              <Typography variant="body2" sx={{ fontWeight: 700 }}>
+              <Typography variant="body2" component="span" sx={{ fontWeight: 700 }}>
                 {f.name}
+                {partners > 1 && (
+                  <Typography variant="caption" color="text.secondary" sx={{ display: 'block' }}>
+                    with {f.partner}
+                  </Typography>
+                )}
               </Typography>
             </ButtonBase>
-            <Lane f={f} />
+            <Lane f={f} from={from} days={days} />
             <Box>
-              <Status status={f.progress.status} />
+              <Status status={f.progress.status} still={unchanged(f)} />
             </Box>
           </Box>
         ))}
@@ -138,12 +162,22 @@ export function FaultGrid({
   );
 }
 
-export function Status({ status }: { status: Schemas['Status'] }) {
+/** Worked on for four takes or more, and nothing that can be told has come of it. */
+function unchanged(f: Fault) {
+  const { status, answer, takes, left_out } = f.progress;
+  return (
+    status === 'working' &&
+    answer === 'no_change_that_can_be_told' &&
+    takes.length - left_out.length >= 4
+  );
+}
+
+export function Status({ status, still = false }: { status: Schemas['Status']; still?: boolean }) {
   const active = status === 'working' || status === 'new';
   return (
     <Chip
       size="small"
-      label={statusName(status)}
+      label={still ? 'no change to tell' : statusName(status)}
       variant={active || status === 'slipped_back' ? 'filled' : 'outlined'}
       color={active ? 'primary' : undefined}
       sx={

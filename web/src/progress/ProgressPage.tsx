@@ -1,12 +1,14 @@
 import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
 import Card from '@mui/material/Card';
 import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
+import type { Schemas } from '../api/client';
 import { useNavigate, useParams, useSearchParams } from 'react-router';
-import { usePeople, useProgress, useToday } from '../api/hooks';
+import { useCharts, usePeople, useProgress, useToday } from '../api/hooks';
 import { Place } from '../shell/Shell';
 import { Empty, Loaded } from '../shell/State';
-import { plural } from '../words';
+import { plural, statusName } from '../words';
 import { Answer } from './Answer';
 import { FaultGrid } from './FaultGrid';
 import { TrendChart } from './TrendChart';
@@ -22,7 +24,15 @@ export function ProgressPage() {
   const today = useToday();
   const key = (f: { fault: string; chart: string; partner: string }) =>
     `${f.fault} ${f.chart} ${f.partner}`;
-  const faults = (progress.data?.faults ?? []).filter((f) => f.progress.status !== 'never_a_fault');
+  const charts = useCharts();
+  const shown = (progress.data?.faults ?? []).filter((f) => f.progress.status !== 'never_a_fault');
+  const [figure, partner, status] = ['figure', 'partner', 'status'].map((k) => search.get(k) ?? '');
+  const faults = shown.filter(
+    (f) =>
+      (!figure || f.chart === figure) &&
+      (!partner || f.partner === partner) &&
+      (!status || f.progress.status === status),
+  );
   const wanted = search.get('fault');
   const chosen =
     faults.find((f) => key(f) === wanted) ?? faults.find((f) => f.fault === wanted) ?? faults[0];
@@ -35,19 +45,28 @@ export function ProgressPage() {
         `with ${chosen.partner} · ${plural(chosen.takes.length, 'take')}${left != null ? ` · ${today.data?.studio.event} in ${plural(left, 'day')}` : ''}`
       }
       action={
-        <TextField
-          select
-          label="Person"
-          value={people.data ? (who ?? '') : ''}
-          onChange={(e) => void navigate(`/progress/${e.target.value}`)}
-          sx={{ minWidth: 200 }}
-        >
-          {(people.data ?? []).map((p) => (
-            <MenuItem key={p.id} value={p.id}>
-              {p.name}
-            </MenuItem>
-          ))}
-        </TextField>
+        <>
+          <Button
+            onClick={() => window.print()}
+            sx={{ '@media print': { display: 'none' } }}
+            disabled={!chosen}
+          >
+            Print
+          </Button>
+          <TextField
+            select
+            label="Person"
+            value={people.data ? (who ?? '') : ''}
+            onChange={(e) => void navigate(`/progress/${e.target.value}`)}
+            sx={{ minWidth: 200 }}
+          >
+            {(people.data ?? []).map((p) => (
+              <MenuItem key={p.id} value={p.id}>
+                {p.name}
+              </MenuItem>
+            ))}
+          </TextField>
+        </>
       }
     >
       {people.data?.length === 0 ? (
@@ -62,10 +81,34 @@ export function ProgressPage() {
                   aria-label="What is better, what is not"
                   sx={{ p: 1.5, mb: 1.5 }}
                 >
+                  <Filters
+                    of={shown}
+                    names={(id) => charts.data?.find((c) => c.id === id)?.name ?? id}
+                    values={{ figure, partner, status }}
+                    onChange={(name, value) =>
+                      setSearch(
+                        (was) => {
+                          if (value) was.set(name, value);
+                          else was.delete(name);
+                          was.delete('fault');
+                          return was;
+                        },
+                        { replace: true },
+                      )
+                    }
+                  />
                   <FaultGrid
                     faults={faults}
                     chosen={chosen}
-                    onChoose={(f) => setSearch({ fault: key(f) }, { replace: true })}
+                    onChoose={(f) =>
+                      setSearch(
+                        (was) => {
+                          was.set('fault', key(f));
+                          return was;
+                        },
+                        { replace: true },
+                      )
+                    }
                   />
                 </Card>
                 <Box
@@ -83,6 +126,10 @@ export function ProgressPage() {
                   </Card>
                 </Box>
               </>
+            ) : shown.length > 0 ? (
+              <Empty title="Nothing of that kind.">
+                <Button onClick={() => setSearch({}, { replace: true })}>Show everything</Button>
+              </Empty>
             ) : (
               <Empty title="No fault has shown yet.">
                 Mark a take on the Bench; what lies outside its fine band is followed here.
@@ -92,5 +139,56 @@ export function ProgressPage() {
         </Loaded>
       )}
     </Place>
+  );
+}
+
+type Shown = Schemas['FaultProgress'];
+
+/** What of a person's faults is shown; only where there is a choice. */
+function Filters({
+  of,
+  names,
+  values,
+  onChange,
+}: {
+  of: Shown[];
+  names: (figure: string) => string;
+  values: { figure?: string; partner?: string; status?: string };
+  onChange: (name: string, value: string) => void;
+}) {
+  const distinct = (pick: (f: Shown) => string) => [...new Set(of.map(pick))].sort();
+  const fields: [keyof typeof values, string, string[], (v: string) => string][] = [
+    ['figure', 'Figure', distinct((f) => f.chart), names],
+    ['partner', 'Partner', distinct((f) => f.partner), (v) => v],
+    [
+      'status',
+      'Status',
+      distinct((f) => f.progress.status),
+      (v) => statusName(v as Schemas['Status']),
+    ],
+  ];
+  return (
+    <Box sx={{ display: 'flex', gap: 1, mb: 1, '@media print': { display: 'none' } }}>
+      {fields
+        .filter(([, , all]) => all.length > 1)
+        .map(([name, label, all, say]) => (
+          <TextField
+            key={name}
+            select
+            label={label}
+            value={values[name] ?? ''}
+            onChange={(e) => onChange(name, e.target.value)}
+            slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+            sx={{ minWidth: 150 }}
+          >
+            <MenuItem value="">all</MenuItem>
+            {all.map((v) => (
+              <MenuItem key={v} value={v}>
+                {say(v)}
+              </MenuItem>
+            ))}
+          </TextField>
+        ))}
+    </Box>
   );
 }

@@ -17,7 +17,8 @@ export function TrendChart({ of }: { of: Schemas['FaultProgress'] }) {
   const charts = useCharts();
   const chart = charts.data?.find((c) => c.id === of.chart);
   const figure = chart ? `${chart.dance}, ${chart.name}` : of.chart;
-  const { takes, trend, real_from } = of.progress;
+  const { takes, level, left_out, real_from, shape } = of.progress;
+  const alike = takes.map((_, i) => i).filter((i) => !left_out.includes(i));
   const first = takes[0]?.date ?? '';
   const days = takes.map((t) => daysBetween(first, t.date));
   const span = Math.max(7, days.at(-1) ?? 0);
@@ -35,7 +36,11 @@ export function TrendChart({ of }: { of: Schemas['FaultProgress'] }) {
   const top = hi == null ? TOP : y(hi);
   const bottom = lo == null ? H - BOTTOM : y(lo);
   const colour = of.role === 'leader' ? tone.leader : tone.follower;
-  const line = (d: number) => (trend ? trend.start + (trend.per_week * d) / 7 : 0);
+  // The level through the takes, one σ either way.
+  const edge = (sign: number) =>
+    level.map((l, k) => `${x(days[alike[k] ?? 0] ?? 0)} ${y(l.value + sign * l.sigma)}`);
+  const ribbon = level.length > 2 ? `M${[...edge(1), ...edge(-1).reverse()].join('L')}Z` : null;
+  const step = shape?.is === 'step' ? days[alike[shape.at] ?? 0] : undefined;
   const real = real_from != null ? days[real_from] : undefined;
   const outside = (v: number) => (lo != null && v < lo) || (hi != null && v > hi);
   const ticks = [...new Set(edges)];
@@ -88,15 +93,15 @@ export function TrendChart({ of }: { of: Schemas['FaultProgress'] }) {
             {plainReading(of.measure, t, of.unit)}
           </text>
         ))}
-        {trend && (
+        {ribbon && <path d={ribbon} fill={colour} opacity={0.14} />}
+        {step != null && (
           <line
-            x1={x(0)}
-            y1={y(line(0))}
-            x2={x(span)}
-            y2={y(line(span))}
+            x1={x(step)}
+            x2={x(step)}
+            y1={H - BOTTOM - 8}
+            y2={H - BOTTOM}
             stroke={colour}
-            strokeWidth={9}
-            opacity={0.18}
+            strokeWidth={2}
           />
         )}
         {real !== undefined && (
@@ -136,6 +141,13 @@ export function TrendChart({ of }: { of: Schemas['FaultProgress'] }) {
                 <rect x={at - 5} y={y(v.value) - 5} width={10} height={10} fill={fill} />
               ) : (
                 <circle cx={at} cy={y(v.value)} r={5.6} fill={fill} />
+              )}
+              {left_out.includes(i) && (
+                <path
+                  d={`M${at - 8} ${y(v.value) - 8}l16 16m0 -16l-16 16`}
+                  stroke={tone.second}
+                  strokeWidth={1.4}
+                />
               )}
               {(takes.length < 10 || i % 2 === 0) && (
                 <text x={at} y={H - 8} textAnchor="middle" fill={tone.second} stroke="none">

@@ -1,10 +1,12 @@
 import DarkModeOutlined from '@mui/icons-material/DarkModeOutlined';
+import EventNote from '@mui/icons-material/EventNoteOutlined';
 import GroupsOutlined from '@mui/icons-material/GroupsOutlined';
 import HelpOutline from '@mui/icons-material/HelpOutlineOutlined';
 import LightModeOutlined from '@mui/icons-material/LightModeOutlined';
 import Logout from '@mui/icons-material/LogoutOutlined';
 import MovieOutlined from '@mui/icons-material/MovieOutlined';
 import RuleOutlined from '@mui/icons-material/RuleOutlined';
+import SettingsOutlined from '@mui/icons-material/SettingsOutlined';
 import ShowChart from '@mui/icons-material/ShowChartOutlined';
 import StyleOutlined from '@mui/icons-material/RouteOutlined';
 import TodayOutlined from '@mui/icons-material/TodayOutlined';
@@ -26,6 +28,7 @@ const places = [
   { to: '/takes', name: 'Bench', icon: <MovieOutlined /> },
   { to: '/progress', name: 'Progress', icon: <ShowChart /> },
   { to: '/charts', name: 'Charts', icon: <StyleOutlined /> },
+  { to: '/plan', name: 'Plan', icon: <EventNote /> },
   { to: '/faults', name: 'Faults', icon: <RuleOutlined /> },
 ];
 
@@ -83,6 +86,11 @@ export function Shell() {
         <Tooltip title="Keys (?)" placement="right">
           <IconButton aria-label="Keys" onClick={() => setKeys(true)}>
             <HelpOutline />
+          </IconButton>
+        </Tooltip>
+        <Tooltip title="Settings" placement="right">
+          <IconButton aria-label="Settings" component={NavLink} to="/settings">
+            <SettingsOutlined />
           </IconButton>
         </Tooltip>
         <Tooltip title={dark ? 'Light' : 'Dark'} placement="right">

@@ -1,3 +1,4 @@
+import Alert from '@mui/material/Alert';
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Card from '@mui/material/Card';
@@ -143,6 +144,41 @@ export function TodayPage() {
             )
           }
         >
+          {t.hurt.length > 0 && (
+            <Alert severity="warning" sx={{ mb: 1.5 }}>
+              It hurt in practice; the drill is stopped until you have spoken about it:{' '}
+              {t.hurt.map((h, i) => (
+                <span key={h.correction_id}>
+                  {i > 0 && '; '}
+                  <Link to={`/plan/practice/${h.person_id}`}>{h.person}</Link>, {h.name}
+                </span>
+              ))}
+              .
+            </Alert>
+          )}
+          {t.lesson && (
+            <Section title="Next lesson" note={fullDay(t.lesson.held_on)}>
+              <Box sx={row}>
+                <Box sx={{ flex: 1 }}>
+                  <Typography sx={{ fontWeight: 700 }}>
+                    {t.lesson.begins_at?.slice(0, 5)} {t.with.join(', ')}
+                  </Typography>
+                  <Typography variant="body2" color="text.secondary">
+                    {plural(t.lesson.minutes, 'minute')} ·{' '}
+                    {plural(t.lesson.plan.blocks.filter((b) => b.doing === 'look').length, 'look')},{' '}
+                    {plural(
+                      t.lesson.plan.blocks.filter((b) => b.doing === 'work').length,
+                      'correction',
+                    )}{' '}
+                    to work on
+                  </Typography>
+                </Box>
+                <Button variant="contained" component={Link} to={`/plan/lessons/${t.lesson.id}`}>
+                  Open
+                </Button>
+              </Box>
+            </Section>
+          )}
           <Section title="Takes to review" note={plural(t.waiting.length, 'take')}>
             <Waiting takes={t.waiting} />
           </Section>

@@ -165,7 +165,7 @@ impl Applies {
 /// Whose cause it must be to explain an effect.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = CauseOf))]
 pub enum Whose {
     /// The same dancer's, or the couple's.
     Same,

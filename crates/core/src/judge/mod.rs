@@ -6,6 +6,7 @@ mod wilson;
 
 use serde::{Deserialize, Serialize};
 
+pub use rank::{WRONG_FOOT, basic};
 pub use wilson::wilson;
 
 use crate::chart::Chart;

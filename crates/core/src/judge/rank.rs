@@ -10,9 +10,12 @@ const OFFERED: usize = 2;
 /// A couple's fault is one dancer's when the other made less than this share of it.
 const LITTLE: f64 = 0.35;
 
+/// The fault that everything after it hangs on: stepping with the other foot.
+pub const WRONG_FOOT: &str = "S1";
+
 /// How basic an area is: posture and frame come before connection, that before compression and
 /// rotation, and those before feet and timing.
-fn basic(area: &str) -> f64 {
+pub fn basic(area: &str) -> f64 {
     match area {
         "posture" => 1.4,
         "frame" => 1.3,
@@ -62,7 +65,7 @@ pub(super) fn rank(judged: &mut [Judged], rules: &Rules) {
     }
     for j in judged.iter_mut().filter(|j| j.shows()) {
         // A wrong foot makes everything after it wrong; then comes what can hurt someone.
-        if j.fault == "S1" {
+        if j.fault == WRONG_FOOT {
             j.score += 200.0;
         } else if rules.entry(&j.fault).is_some_and(|f| f.safety) {
             j.score += 100.0;

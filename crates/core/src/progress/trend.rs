@@ -1,6 +1,7 @@
 //! Slope over takes: Theil–Sen with Sen's interval.
 //!
-//! Sen, P. K. (1968), JASA 63; interval from Kendall's variance n(n−1)(2n+5)/18.
+//! Sen, P. K. (1968), JASA 63; interval from Kendall's variance, less what takes of one day and equal
+//! values take from it.
 
 use serde::{Deserialize, Serialize};
 
@@ -43,9 +44,12 @@ pub fn trend(takes: &[TakeReading]) -> Option<Trend> {
     }
     slopes.sort_by(f64::total_cmp);
     let n = takes.len() as f64;
-    let spread = 1.96 * (n * (n - 1.0) * (2.0 * n + 5.0) / 18.0).sqrt();
+    let full = |n: f64| n * (n - 1.0) * (2.0 * n + 5.0);
+    let tied = |of: &[f64]| -> f64 { ties(of).map(|t| full(t as f64)).sum() };
+    let variance = (full(n) - tied(&weeks) - tied(&values)).max(0.0) / 18.0;
+    let spread = 1.959_964 * variance.sqrt();
     let m = slopes.len() as f64;
-    let rank = |r: f64| slopes[(r.round().max(0.0) as usize).min(slopes.len() - 1)];
+    let rank = |r: f64| slopes[(r.round_ties_even().max(0.0) as usize).min(slopes.len() - 1)];
     let per_week = median(slopes.clone());
     Some(Trend {
         per_week,
@@ -58,6 +62,14 @@ pub fn trend(takes: &[TakeReading]) -> Option<Trend> {
                 .collect(),
         ),
     })
+}
+
+/// Sizes of the groups of equal values.
+fn ties(of: &[f64]) -> impl Iterator<Item = usize> + use<> {
+    let mut sorted = of.to_vec();
+    sorted.sort_by(f64::total_cmp);
+    let groups: Vec<usize> = sorted.chunk_by(|a, b| a == b).map(<[f64]>::len).collect();
+    groups.into_iter().filter(|n| *n > 1)
 }
 
 #[cfg(test)]

@@ -3,6 +3,7 @@
 pub mod adviser;
 pub mod exchange;
 pub mod import;
+pub mod notes;
 pub mod table;
 
 use std::collections::BTreeMap;
@@ -106,6 +107,15 @@ impl Take<'_> {
         let picture = self.films.get(film).map_or([1280.0, 720.0], |f| f.picture);
         calibrate(&floor.marked(), picture, floor.view)
             .map_err(|e| SceneError::Refused(e.to_string()))
+    }
+
+    /// From where each calibrated phone looks at the middle of the floor reference: degrees from the
+    /// reference's X, counter-clockwise, 0 where it stands on X.
+    pub fn bearings(&self) -> Vec<f64> {
+        (0..self.films.len())
+            .filter_map(|film| self.floor(film).ok())
+            .map(|c| c.camera.position.y.atan2(c.camera.position.x).to_degrees())
+            .collect()
     }
 
     /// Whether any film has a track.

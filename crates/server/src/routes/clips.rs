@@ -172,19 +172,29 @@ pub async fn video(
         .filter(|c| c.state == ClipState::Ready)
         .and_then(|c| c.proxy)
         .ok_or_else(Problem::not_found)?;
-    let size = app.blobs().size(&key).await?;
+    ranged(&app, &key, "video/mp4", range.map(|TypedHeader(r)| r)).await
+}
+
+/// A stored file, or the part of it that is asked for.
+pub(super) async fn ranged(
+    app: &App,
+    key: &str,
+    kind: &'static str,
+    range: Option<Range>,
+) -> Result<Response, Problem> {
+    let size = app.blobs().size(key).await?;
     let common = [
-        (header::CONTENT_TYPE, "video/mp4".to_owned()),
+        (header::CONTENT_TYPE, kind.to_owned()),
         (header::ACCEPT_RANGES, "bytes".to_owned()),
         (header::CACHE_CONTROL, "private, max-age=3600".to_owned()),
     ];
-    let asked = range.and_then(|TypedHeader(r)| {
+    let asked = range.and_then(|r| {
         // Browsers ask for one range; several at once get the whole.
         let all: Vec<_> = r.satisfiable_ranges(size).collect();
         Some(all).filter(|a| a.len() <= 1)
     });
     let Some(asked) = asked else {
-        let body = Body::from_stream(app.blobs().read(&key, 0, size).await?);
+        let body = Body::from_stream(app.blobs().read(key, 0, size).await?);
         let length = [(header::CONTENT_LENGTH, size.to_string())];
         return Ok((StatusCode::OK, common, length, body).into_response());
     };
@@ -203,7 +213,7 @@ pub async fn video(
     });
     match span {
         Some((from, to)) if from < to => {
-            let body = Body::from_stream(app.blobs().read(&key, from, to).await?);
+            let body = Body::from_stream(app.blobs().read(key, from, to).await?);
             let part = [
                 (
                     header::CONTENT_RANGE,

@@ -1,16 +1,21 @@
 //! Corrections and the looks that follow them.
 
 use axum::extract::State;
+use axum::response::Response;
+use axum_extra::TypedHeader;
+use axum_extra::headers::Range;
 use serde::{Deserialize, Serialize};
 use upright_core::fault::Rules;
 use upright_core::units::Role;
 use upright_store::{Correction, CorrectionChange, CorrectionWas, LogFilter};
 use uuid::Uuid;
 
+use super::clips::ranged;
 use crate::App;
 use crate::auth::Coach;
 use crate::correct;
 use crate::extract::{Json, Path, Query, Version};
+use crate::picture::{Picture, picture};
 use crate::problem::Problem;
 use crate::{review, shelf};
 
@@ -46,10 +51,7 @@ pub async fn change(
 
 /// The catalogue with the studio's own entries.
 pub(super) async fn rules(app: &App, coach: &Coach) -> Result<Rules, Problem> {
-    Ok(Rules {
-        entries: review::own_entries(app.store(), coach.studio).await?,
-        ..Rules::default()
-    })
+    review::rules(app.store(), coach.studio).await
 }
 
 /// What a correction said before each of its changes, oldest first.
@@ -213,4 +215,32 @@ pub async fn look(
     let today = jiff::Zoned::now().date();
     let found = correct::look(app.store(), coach.studio, id, today, input.fine).await?;
     Ok(Json(found))
+}
+
+/// The still of a correction.
+#[utoipa::path(get, operation_id = "corrections_still", path = "/api/corrections/{id}/still", params(("id" = Uuid, Path)),
+    responses((status = 200, content_type = "image/jpeg"), (status = 404, body = Problem)))]
+pub async fn still(
+    State(app): State<App>,
+    coach: Coach,
+    Path(id): Path<Uuid>,
+) -> Result<Response, Problem> {
+    let correction = app.store().correction(coach.studio, id).await?;
+    let key = picture(&app, coach.studio, &correction, Picture::Still).await?;
+    ranged(&app, &key, "image/jpeg", None).await
+}
+
+/// The few counts that show a correction.
+#[utoipa::path(get, operation_id = "corrections_span", path = "/api/corrections/{id}/clip", params(("id" = Uuid, Path)),
+    responses((status = 200, content_type = "video/mp4"), (status = 206, content_type = "video/mp4"),
+    (status = 404, body = Problem), (status = 416, body = Problem)))]
+pub async fn span(
+    State(app): State<App>,
+    coach: Coach,
+    Path(id): Path<Uuid>,
+    range: Option<TypedHeader<Range>>,
+) -> Result<Response, Problem> {
+    let correction = app.store().correction(coach.studio, id).await?;
+    let key = picture(&app, coach.studio, &correction, Picture::Span).await?;
+    ranged(&app, &key, "video/mp4", range.map(|TypedHeader(r)| r)).await
 }

@@ -1,18 +1,26 @@
 //! One resource a file.
 
+mod archive;
 mod bench;
+mod calendar;
 mod charts;
 mod clips;
+mod compare;
 mod corrections;
 mod couples;
 mod decisions;
 mod exchange;
 mod faults;
 mod health;
+mod lessons;
+mod links;
 mod people;
+mod practice;
 mod progress;
+mod repeat;
 mod routines;
 mod session;
+mod shared;
 mod sound;
 mod studio;
 mod takes;
@@ -88,9 +96,34 @@ pub(crate) fn api() -> OpenApiRouter<App> {
         .routes(routes!(decisions::withdraw))
         .routes(routes!(corrections::change))
         .routes(routes!(corrections::look))
+        .routes(routes!(corrections::still))
+        .routes(routes!(corrections::span))
         .routes(routes!(corrections::history))
         .routes(routes!(corrections::log))
         .routes(routes!(progress::read))
+        .routes(routes!(practice::read))
+        .routes(routes!(practice::time))
+        .routes(routes!(practice::report, practice::choose))
+        .routes(routes!(practice::student_sheet))
+        .routes(routes!(calendar::read))
+        .routes(routes!(calendar::file))
+        .routes(routes!(calendar::practice_file))
+        .routes(routes!(lessons::propose))
+        .routes(routes!(lessons::create))
+        .routes(routes!(lessons::read, lessons::remove))
+        .routes(routes!(lessons::end))
+        .routes(routes!(lessons::note))
+        .routes(routes!(compare::read))
+        .routes(routes!(compare::subtitles))
+        .routes(routes!(repeat::read))
+        .routes(routes!(repeat::frames, repeat::keep))
+        .routes(routes!(links::list, links::create))
+        .routes(routes!(links::revoke))
+        .routes(routes!(shared::read))
+        .routes(routes!(shared::report))
+        .routes(routes!(shared::still))
+        .routes(routes!(shared::span))
+        .routes(routes!(shared::feed))
         .routes(routes!(today::today))
 }
 
@@ -98,6 +131,8 @@ pub(crate) fn api() -> OpenApiRouter<App> {
 pub(crate) fn upload() -> OpenApiRouter<App> {
     OpenApiRouter::new()
         .routes(routes!(clips::upload))
+        .routes(routes!(compare::clip))
+        .routes(routes!(archive::export, archive::import))
         .layer(DefaultBodyLimit::disable())
         .merge(documents())
 }

@@ -9,7 +9,7 @@ use crate::App;
 use crate::auth::Coach;
 use crate::extract::{Json, Path};
 use crate::problem::Problem;
-use crate::progress::{FaultProgress, gather};
+use crate::progress::{FaultProgress, gather, own_error};
 
 /// A person's faults over time.
 #[derive(Debug, Serialize, utoipa::ToSchema)]
@@ -32,6 +32,10 @@ pub async fn read(
     let readings = app.store().readings(coach.studio, Some(id)).await?;
     Ok(Json(ProgressView {
         person,
-        faults: gather(&super::corrections::rules(&app, &coach).await?, readings),
+        faults: gather(
+            &super::corrections::rules(&app, &coach).await?,
+            readings,
+            &own_error(&app.store().remarks(coach.studio).await?),
+        ),
     }))
 }

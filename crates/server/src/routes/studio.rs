@@ -181,6 +181,8 @@ pub async fn make(
         couple_id: couple(store, coach.studio, input.heights).await?,
         held_on: Zoned::now().date(),
         place: PLACE.into(),
+        floor: String::new(),
+        shoes: String::new(),
     };
     let take = store.create_take(coach.studio, &new).await?;
     let practice = Practice {

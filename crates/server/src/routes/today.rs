@@ -3,13 +3,14 @@
 use axum::extract::State;
 use serde::Serialize;
 use upright_core::progress::Status;
-use upright_store::{Correction, Studio, Take};
+use upright_store::{Correction, KeptLesson, Studio, Take};
+use uuid::Uuid;
 
 use crate::App;
 use crate::auth::Coach;
 use crate::extract::Json;
 use crate::problem::Problem;
-use crate::progress::{FaultProgress, gather};
+use crate::progress::{FaultProgress, gather, own_error};
 
 /// Somebody's fault worth a word today.
 #[derive(Debug, Serialize, utoipa::ToSchema)]
@@ -38,6 +39,25 @@ pub struct Today {
     slipped: Vec<Notice>,
     /// What is kept.
     kept: Vec<Notice>,
+    /// The next lesson that is not over.
+    lesson: Option<KeptLesson>,
+    /// Who comes to it.
+    with: Vec<String>,
+    /// What hurt in practice and was not spoken about yet.
+    hurt: Vec<Hurt>,
+}
+
+/// A drill that hurt.
+#[derive(Debug, Serialize, utoipa::ToSchema)]
+pub struct Hurt {
+    /// Whose.
+    person_id: Uuid,
+    /// Name.
+    person: String,
+    /// The correction.
+    correction_id: Uuid,
+    /// The fault's name.
+    name: String,
 }
 
 /// Takes to review, looks that are due, who slipped back and what is kept.
@@ -59,9 +79,39 @@ pub async fn today(State(app): State<App>, coach: Coach) -> Result<Json<Today>, 
         .into_iter()
         .filter(|c| c.recheck_on.is_some_and(|d| d.to_jiff() <= day))
         .collect();
+    let lesson = store
+        .lessons(coach.studio, day)
+        .await?
+        .into_iter()
+        .find(|l| !l.ended);
+    let with = match &lesson {
+        Some(l) => store
+            .couples(coach.studio)
+            .await?
+            .into_iter()
+            .filter(|c| l.couples.contains(&c.id))
+            .map(|c| format!("{} & {}", c.leader, c.follower))
+            .collect(),
+        None => Vec::new(),
+    };
+    let rules = super::corrections::rules(&app, &coach).await?;
+    let hurt = store
+        .hurt(coach.studio)
+        .await?
+        .into_iter()
+        .map(|(person_id, person, correction_id, fault)| Hurt {
+            name: rules
+                .entry(&fault)
+                .map_or(fault.clone(), |f| f.name.clone()),
+            person_id,
+            person,
+            correction_id,
+        })
+        .collect();
     let faults = gather(
-        &super::corrections::rules(&app, &coach).await?,
+        &rules,
         store.readings(coach.studio, None).await?,
+        &own_error(&store.remarks(coach.studio).await?),
     );
     let notices = |status: Status| {
         faults
@@ -88,6 +138,9 @@ pub async fn today(State(app): State<App>, coach: Coach) -> Result<Json<Today>, 
         due,
         slipped: notices(Status::SlippedBack),
         kept: notices(Status::Kept),
+        lesson,
+        with,
+        hurt,
         studio,
     }))
 }

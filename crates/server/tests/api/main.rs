@@ -4,6 +4,7 @@
 mod charts;
 mod exchange;
 mod judgement;
+mod plan;
 mod work;
 
 use std::path::Path;
@@ -395,11 +396,12 @@ fn routes(id: &str) -> Vec<(Method, String)> {
             let filled = path
                 .replace("{id}", id)
                 .replace("{decision}", id)
+                .replace("{token}", id)
                 .replace("{table}", "joints.csv");
             out.push((method.to_uppercase().parse().unwrap(), filled));
         }
     }
-    assert!(out.len() >= 38, "{}", out.len());
+    assert!(out.len() >= 95, "{}", out.len());
     out
 }
 
@@ -414,7 +416,13 @@ async fn nothing_is_shown_to_a_visitor() {
         let (status, problem) = v
             .send(method.clone(), &path, Some(json!({})), Some(0))
             .await;
-        assert_eq!(status, 401, "{method} {path} {problem}");
+        // A private address needs no sign-in, and opens nothing when it is made up.
+        let expected = match path.starts_with("/api/shared/") {
+            true if method == Method::GET => 404,
+            true => 400,
+            false => 401,
+        };
+        assert_eq!(status, expected, "{method} {path} {problem}");
     }
 }
 
