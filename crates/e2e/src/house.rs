@@ -117,6 +117,31 @@ impl House {
     }
 }
 
+impl House {
+    /// A take with its film, prepared for stepping.
+    pub async fn take_with_film(
+        &self,
+        couple_id: Uuid,
+        held_on: jiff::civil::Date,
+        performance: &Performance,
+    ) -> anyhow::Result<Uuid> {
+        let take = self
+            .take_without_film(couple_id, held_on, Vec::new())
+            .await?;
+        let file = simulated_clip(performance, self.folder.path()).await?;
+        let key = format!("original/{take}");
+        self.app.blobs().put_file(&key, &file).await?;
+        let store = self.app.store();
+        let clip = store.clip(self.studio, take).await?;
+        let mut clip = clip.ok_or_else(|| anyhow!("no clip"))?;
+        clip.original = Some(key);
+        upright_server::intake::prepare(&self.app, &clip, &upright_server::jobs::Told::nobody())
+            .await
+            .map_err(|p| anyhow!(p.detail))?;
+        Ok(take)
+    }
+}
+
 /// Films a performance into a folder.
 pub async fn simulated_clip(performance: &Performance, folder: &Path) -> anyhow::Result<PathBuf> {
     let clip = folder.join("practice.mp4");

@@ -9,6 +9,18 @@ use tokio::process::{Child, Command};
 use upright_e2e::Browser;
 use upright_store::testing::CLUSTER;
 
+/// Views that are looked at when they are named, and not kept.
+const ASIDE: [&str; 8] = [
+    "takes",
+    "studio",
+    "routine-sheet",
+    "log",
+    "bench-floor",
+    "lessons",
+    "settings",
+    "mark-again",
+];
+
 const EMAIL: &str = "marit@saltmarsh.example";
 const PASSWORD: &str = "low-tide-social";
 
@@ -56,9 +68,9 @@ async fn take_pictures() -> anyhow::Result<()> {
     };
     let out = PathBuf::from(std::env::var("UPRIGHT_SCREENSHOTS")?);
     let only = std::env::var("UPRIGHT_VIEWS").ok();
-    let wanted = |name: &str| {
-        only.as_ref()
-            .is_none_or(|o| o.split(',').any(|v| v == name))
+    let wanted = |name: &str| match &only {
+        Some(named) => named.split(',').any(|v| v == name),
+        None => !ASIDE.contains(&name),
     };
     let b = Browser::start().await?;
     b.client.goto(&url).await?;
@@ -150,6 +162,18 @@ async fn take_pictures() -> anyhow::Result<()> {
             b.picture(&out.join(format!("{view}.png"))).await?;
         }
     }
+    if wanted("mark-again") {
+        b.client.goto(&format!("{url}/settings")).await?;
+        b.press("Mark four frames again").await?;
+        b.sees("Frame 1 of 4").await?;
+        b.until(
+            "the frame",
+            "return document.querySelector('video')?.readyState >= 2",
+        )
+        .await?;
+        tokio::time::sleep(std::time::Duration::from_millis(800)).await;
+        b.picture(&out.join("mark-again.png")).await?;
+    }
     if wanted("lesson") {
         b.client.goto(&format!("{url}/plan/lessons")).await?;
         b.press("Open").await?;
@@ -169,7 +193,7 @@ async fn take_pictures() -> anyhow::Result<()> {
         )
         .await?;
         for _ in 0..6 {
-            b.key("\u{E014}").await?;
+            b.key("ArrowRight").await?;
         }
         tokio::time::sleep(std::time::Duration::from_millis(1500)).await;
         b.picture(&out.join("then-and-now.png")).await?;

@@ -9,7 +9,7 @@ use upright_core::body::Pose;
 use upright_core::chart::{Chart, Shelf};
 use upright_core::fault::{Fault, Rules};
 use upright_core::judge::Judged;
-use upright_core::marks::{Entry, History, MarkCommand, MarkError};
+use upright_core::marks::{Entry, History, MarkCommand, MarkError, Marks};
 use upright_core::measure::{CoupleBody, Measure};
 use upright_core::routine::{End, join};
 use upright_core::space::{Space, space};
@@ -406,26 +406,33 @@ pub async fn remarked(
     let desk = open(app, studio, take).await?;
     apart(move || {
         let history = History::replay(desk.log.clone());
-        let first = analysed(&history, &desk).0;
-        let mut marks = history.marks().clone();
+        // Both times only the joints that were marked again, so that both readings rest on the same ones.
+        let mut first = history.marks().clone();
+        let mut second = first.clone();
         for pose in &again {
-            let old = marks
+            let at = first
                 .poses
-                .iter_mut()
-                .find(|p| p.role == pose.role && p.at == pose.at);
-            let old = old.ok_or_else(|| {
-                Problem::invalid("This frame is not marked in the take. Draw frames again.")
-            })?;
+                .iter()
+                .position(|p| p.role == pose.role && p.at == pose.at)
+                .ok_or_else(|| {
+                    Problem::invalid("This frame is not marked in the take. Draw frames again.")
+                })?;
             if pose.points.values().flatten().any(|v| !v.is_finite()) {
                 return Err(Problem::invalid("A joint's place must be a number."));
             }
-            old.points.extend(pose.points.iter().map(|(l, p)| (*l, *p)));
+            first.poses[at]
+                .points
+                .retain(|l, _| pose.points.contains_key(l));
+            second.poses[at].points.clone_from(&pose.points);
         }
-        let film = Filmed {
-            marks: &marks,
-            ..filmed(&history, &desk)
+        let read = |marks: &Marks| {
+            let film = Filmed {
+                marks,
+                ..filmed(&history, &desk)
+            };
+            analyse(&film, Some(&solve_take(&film, None)))
         };
-        let second = analyse(&film, Some(&solve_take(&film, None)));
+        let (first, second) = (read(&first), read(&second));
         let Some(count) = &first.count else {
             return Ok(BTreeMap::new());
         };

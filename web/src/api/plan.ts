@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+// Answers without a body are not unwrapped: refused ones have been thrown by then.
 import { api, body, keepToken, type Schemas } from './client';
 
 /** Somebody's practice for the seven days from today. */
@@ -29,12 +30,10 @@ export function useReportPractice() {
   const client = useQueryClient();
   return useMutation({
     mutationFn: async ({ id, how }: { id: string; how: Schemas['How'] }) =>
-      body(
-        await api.POST('/api/corrections/{id}/practice', {
-          params: { path: { id } },
-          body: { how },
-        }),
-      ),
+      await api.POST('/api/corrections/{id}/practice', {
+        params: { path: { id } },
+        body: { how },
+      }),
     onSuccess: () => client.invalidateQueries({ queryKey: ['people'] }),
   });
 }
@@ -43,12 +42,10 @@ export function useChoosePractice() {
   const client = useQueryClient();
   return useMutation({
     mutationFn: async ({ id, ...choice }: { id: string } & Schemas['PracticeChoice']) =>
-      body(
-        await api.PUT('/api/corrections/{id}/practice', {
-          params: { path: { id } },
-          body: choice,
-        }),
-      ),
+      await api.PUT('/api/corrections/{id}/practice', {
+        params: { path: { id } },
+        body: choice,
+      }),
     onSuccess: () => client.invalidateQueries(),
   });
 }
@@ -88,7 +85,7 @@ export function useRemoveLesson() {
   const client = useQueryClient();
   return useMutation({
     mutationFn: async (id: string) =>
-      body(await api.DELETE('/api/lessons/{id}', { params: { path: { id } } })),
+      await api.DELETE('/api/lessons/{id}', { params: { path: { id } } }),
     onSuccess: () => client.invalidateQueries({ queryKey: ['calendar'] }),
   });
 }
@@ -106,7 +103,7 @@ export function useLiveNote(id: string) {
   const client = useQueryClient();
   return useMutation({
     mutationFn: async (note: Schemas['LiveNote']) =>
-      body(await api.POST('/api/lessons/{id}/notes', { params: { path: { id } }, body: note })),
+      await api.POST('/api/lessons/{id}/notes', { params: { path: { id } }, body: note }),
     onSuccess: () => client.invalidateQueries(),
   });
 }
@@ -131,7 +128,7 @@ export function useCloseLink() {
   const client = useQueryClient();
   return useMutation({
     mutationFn: async (id: string) =>
-      body(await api.DELETE('/api/links/{id}', { params: { path: { id } } })),
+      await api.DELETE('/api/links/{id}', { params: { path: { id } } }),
     onSuccess: () => client.invalidateQueries({ queryKey: ['links'] }),
   });
 }
@@ -161,12 +158,10 @@ export function useSharedReport(token: string) {
     mutationFn: async ({ id, how }: { id: string; how: Schemas['How'] }) => {
       // Nobody is signed in here: the token of this visit comes first.
       keepToken(body(await api.GET('/api/session')).token);
-      return body(
-        await api.POST('/api/shared/sheet/{token}/things/{id}', {
-          params: { path: { token, id } },
-          body: { how },
-        }),
-      );
+      return await api.POST('/api/shared/sheet/{token}/things/{id}', {
+        params: { path: { token, id } },
+        body: { how },
+      });
     },
     onSuccess: () => client.invalidateQueries({ queryKey: ['shared', token] }),
   });

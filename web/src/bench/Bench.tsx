@@ -73,6 +73,7 @@ export function Bench({
   const [rules, setRules] = useState(false);
   const [dismissing, setDismissing] = useState<Judged | null>(null);
   const [inSpace, setInSpace] = useState(false);
+  const [notes, setNotes] = useState(false);
   const send: Send = (...entries) => marking.mutate(entries);
 
   // Another take begins with empty hands.
@@ -279,6 +280,7 @@ export function Bench({
     '-': player.slower,
     '+': player.faster,
     l: toggleLoop,
+    u: () => setNotes(!notes),
     w: () => set({ mode: 'watch' }),
     v: () => {
       set({ mode: 'watch' });
@@ -449,6 +451,7 @@ export function Bench({
         <Box sx={{ display: 'flex', gap: 1, minHeight: 0 }}>
           <Box sx={{ flex: further && canMark ? 2 : 3, minWidth: 0 }}>
             <Stage
+              notes={notes}
               take={take.id}
               clip={clip}
               player={player}
@@ -596,6 +599,8 @@ export function Bench({
         count={countBy}
         looping={player.loop !== null}
         toggleLoop={toggleLoop}
+        notes={notes}
+        toggleNotes={() => setNotes(!notes)}
         undo={bench.can_undo ? () => send({ do: 'undo' }) : null}
         redo={bench.can_redo ? () => send({ do: 'redo' }) : null}
         message={

@@ -17,6 +17,7 @@ export function Stage({
   grid,
   marking,
   caption,
+  notes = false,
 }: {
   take: string;
   clip: Schemas['ClipView'] | null | undefined;
@@ -25,6 +26,8 @@ export function Stage({
   grid: number[][][] | null;
   marking: Marking | null;
   caption: ReactNode;
+  /** The take's corrections as subtitles. */
+  notes?: boolean;
 }) {
   const { attach, video, frame } = player;
   const [hover, setHover] = useState<Pixel | null>(null);
@@ -57,7 +60,17 @@ export function Stage({
             height: '100%',
             objectFit: 'contain',
           }}
-        />
+        >
+          {notes && (
+            <track
+              kind="subtitles"
+              src={`/api/takes/${take}/notes.vtt`}
+              label="Corrections"
+              srcLang="en"
+              default
+            />
+          )}
+        </Box>
       )}
       <Overlay size={size} poses={poses} grid={grid} marking={marking} onHover={setHover} />
       {marking && <Loupe video={video} at={hover ?? chosen} frame={frame} />}

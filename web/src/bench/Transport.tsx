@@ -6,6 +6,7 @@ import Redo from '@mui/icons-material/Redo';
 import Repeat from '@mui/icons-material/Repeat';
 import SkipNext from '@mui/icons-material/SkipNext';
 import SkipPrevious from '@mui/icons-material/SkipPrevious';
+import Subtitles from '@mui/icons-material/SubtitlesOutlined';
 import Undo from '@mui/icons-material/Undo';
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
@@ -53,6 +54,8 @@ export function Transport({
   count,
   looping,
   toggleLoop,
+  notes,
+  toggleNotes,
   undo,
   redo,
   message,
@@ -61,6 +64,8 @@ export function Transport({
   count: (by: number) => void;
   looping: boolean;
   toggleLoop: () => void;
+  notes: boolean;
+  toggleNotes: () => void;
   undo: (() => void) | null;
   redo: (() => void) | null;
   message: ReactNode;
@@ -92,6 +97,9 @@ export function Transport({
       </Act>
       <Act name="Loop this repetition" onClick={toggleLoop} pressed={looping}>
         <Repeat />
+      </Act>
+      <Act name="Corrections as subtitles" onClick={toggleNotes} pressed={notes}>
+        <Subtitles />
       </Act>
       <Button onClick={player.slower} aria-label="Slower" sx={{ minWidth: 30 }}>
         −

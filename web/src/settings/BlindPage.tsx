@@ -33,19 +33,26 @@ function OneFrame({
 }) {
   const player = usePlayer(clip, frame.at);
   const [points, setPoints] = useState<Points>({});
-  const next = frame.landmarks.find((l) => !(l in points));
+  const [hidden, setHidden] = useState<string[]>([]);
+  const next = frame.landmarks.find((l) => !(l in points) && !hidden.includes(l));
   const back = () => {
-    const last = Object.keys(points).at(-1);
+    const last = frame.landmarks.findLast((l) => l in points || hidden.includes(l));
     if (!last) return;
     setPoints(Object.fromEntries(Object.entries(points).filter(([k]) => k !== last)));
+    setHidden(hidden.filter((l) => l !== last));
+  };
+  const settle = (all: Points, unseen: string[]) => {
+    setPoints(all);
+    setHidden(unseen);
+    if (frame.landmarks.every((l) => l in all || unseen.includes(l))) onDone(all);
   };
   const place = (pixel: Pixel) => {
-    if (!next) return;
-    const all: Points = { ...points, [next]: pixel };
-    setPoints(all);
-    if (frame.landmarks.every((l) => l in all)) onDone(all);
+    if (next) settle({ ...points, [next]: pixel }, hidden);
   };
-  useKeys({ Backspace: back, 'Ctrl+z': back });
+  const skip = () => {
+    if (next) settle(points, [...hidden, next]);
+  };
+  useKeys({ Backspace: back, 'Ctrl+z': back, x: skip });
   const index = (l: string) => landmarks.findIndex(([id]) => id === l);
   const marking: Marking = {
     handles: Object.entries(points).map(([l, pixel]) => ({
@@ -68,9 +75,10 @@ function OneFrame({
         <Typography sx={{ flex: 1 }} role="status">
           {heading} · the {frame.role}:{' '}
           <strong>{next ? `point at the ${landmarks[index(next)]?.[1]}` : 'done'}</strong> (
-          {Object.keys(points).length} of {frame.landmarks.length})
+          {Object.keys(points).length + hidden.length} of {frame.landmarks.length})
         </Typography>
-        <Button onClick={back} disabled={Object.keys(points).length === 0}>
+        <Button onClick={skip}>I cannot see it (x)</Button>
+        <Button onClick={back} disabled={Object.keys(points).length + hidden.length === 0}>
           One back
         </Button>
       </Box>

@@ -20,6 +20,7 @@ const groups: [string, [string, string][]][] = [
       ['- +', 'slower, faster'],
       ['l', 'loop this repetition'],
       ['v', 'the couple in space'],
+      ['u', 'corrections as subtitles'],
     ],
   ],
   [
@@ -41,6 +42,15 @@ const groups: [string, [string, string][]][] = [
       ['x', 'take the arrival or the chosen point away'],
       ['Arrows', 'move the chosen point (Shift: five times as far)'],
       ['Ctrl z / Ctrl y', 'undo, redo'],
+    ],
+  ],
+  [
+    'Then and now',
+    [
+      ['← →', 'one count back or on'],
+      ['↑ ↓', 'one repetition back or on'],
+      ['Space', 'play or pause'],
+      ['s f', 'slower, faster'],
     ],
   ],
   [
