@@ -91,10 +91,9 @@ pub async fn sheet(app: &App, studio: StudioId, person: Uuid, day: Date) -> Resu
         let pictured = picture::shown(app, studio, &p.correction).await?.is_some();
         things.push(thing(p, figure, pictured));
     }
-    let mut first = 0;
-    for t in things.iter_mut().filter(|t| !t.rung.stopped) {
-        t.first = first < THINGS;
-        first += 1;
+    let going = things.iter_mut().filter(|t| !t.rung.stopped);
+    for t in going.take(THINGS) {
+        t.first = true;
     }
     Ok(Sheet {
         person: person.name,

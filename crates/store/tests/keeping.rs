@@ -10,8 +10,9 @@ use upright_core::marks::{Entry, MarkCommand, Travel};
 use upright_core::routine::{Item, Routine};
 use upright_core::units::{MediaTime, Role};
 use upright_store::{
-    ClipState, CoupleInput, Judgement, NewAccount, NewClip, NewCorrection, NewTake, PersonInput,
-    Store, StoreError, StudioId, TakeSummary, Verdict, Whose, WorkKind, WorkState, testing,
+    ClipState, CoupleInput, Judgement, LinkKind, NewAccount, NewClip, NewCorrection, NewTake,
+    PersonInput, Store, StoreError, StudioId, TakeSummary, Verdict, Whose, WorkKind, WorkState,
+    testing,
 };
 use uuid::Uuid;
 
@@ -73,6 +74,7 @@ fn summary(value: f64, offered: bool) -> TakeSummary {
         repetitions: 4,
         tempo: Some(118.0),
         ready: [true, true, false, false],
+        bearings: vec![-90.0],
         judged: vec![Judgement {
             fault: "T1".into(),
             role: "leader",
@@ -660,4 +662,53 @@ async fn work_is_asked_for_once_begun_again_after_a_death_and_given_up_in_the_en
         store.take_work(s, it).await.unwrap()[0].1.state,
         WorkState::Stopped
     );
+}
+
+#[tokio::test]
+async fn a_private_address_is_kept_as_a_hash_and_ends() {
+    let store = testing::database().await;
+    let s = studio(&store, "a@hall.example").await;
+    let other = studio(&store, "b@hall.example").await;
+    let token = "AAECAwQFBgcICQoLDA0ODw";
+    let made = store
+        .create_link(s, LinkKind::Calendar, None, token, 3)
+        .await
+        .unwrap();
+    let opened = store.open_link(LinkKind::Calendar, token).await.unwrap();
+    assert_eq!((opened.studio_id, opened.person_id), (s.0, None));
+    // It is of one kind, and near misses open nothing.
+    for (kind, token) in [
+        (LinkKind::Sheet, token),
+        (LinkKind::Calendar, "AAECAwQFBgcICQoLDA0ODW"),
+        (LinkKind::Calendar, ""),
+    ] {
+        let shut = store.open_link(kind, token).await;
+        assert!(
+            matches!(shut, Err(StoreError::NotFound)),
+            "{kind:?} {token}"
+        );
+    }
+    // The same random part twice would open two things.
+    assert!(
+        store
+            .create_link(other, LinkKind::Calendar, None, token, 3)
+            .await
+            .is_err()
+    );
+    // One that has run out is not listed and does not open.
+    let gone = store
+        .create_link(s, LinkKind::Calendar, None, "over", 0)
+        .await
+        .unwrap();
+    assert!(store.open_link(LinkKind::Calendar, "over").await.is_err());
+    let listed = store.links(s, LinkKind::Calendar, None).await.unwrap();
+    assert_eq!(listed.iter().map(|l| l.id).collect::<Vec<_>>(), [made.id]);
+    assert_ne!(gone.id, made.id);
+    assert!(matches!(
+        store.revoke_link(other, made.id).await,
+        Err(StoreError::NotFound)
+    ));
+    store.revoke_link(s, made.id).await.unwrap();
+    assert!(store.open_link(LinkKind::Calendar, token).await.is_err());
+    assert!(store.revoke_link(s, made.id).await.is_err());
 }
