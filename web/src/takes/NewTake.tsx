@@ -19,6 +19,8 @@ export function NewTake({ onClose }: { onClose: () => void }) {
   const [couple, setCouple] = useState('');
   const [heldOn, setHeldOn] = useState(todayIso());
   const [place, setPlace] = useState('');
+  const [floor, setFloor] = useState('');
+  const [shoes, setShoes] = useState('');
   const [file, setFile] = useState<File | null>(null);
   const [sent, setSent] = useState<number | null>(null);
   const [error, setError] = useState<Error | null>(null);
@@ -29,7 +31,8 @@ export function NewTake({ onClose }: { onClose: () => void }) {
     setError(null);
     try {
       const id =
-        made ?? (await create.mutateAsync({ couple_id: couple, held_on: heldOn, place })).id;
+        made ??
+        (await create.mutateAsync({ couple_id: couple, held_on: heldOn, place, floor, shoes })).id;
       setMade(id);
       if (file) {
         setSent(0);
@@ -74,6 +77,10 @@ export function NewTake({ onClose }: { onClose: () => void }) {
         slotProps={{ inputLabel: { shrink: true } }}
       />
       <TextField label="Place" value={place} onChange={(e) => setPlace(e.target.value)} />
+      <Box sx={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: 1 }}>
+        <TextField label="Floor" value={floor} onChange={(e) => setFloor(e.target.value)} />
+        <TextField label="Shoes" value={shoes} onChange={(e) => setShoes(e.target.value)} />
+      </Box>
       <Box>
         <Button component="label" variant="outlined">
           Choose a clip

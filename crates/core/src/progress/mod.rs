@@ -139,7 +139,7 @@ pub fn progress(band: &Band, mut takes: Vec<TakeReading>, coach: Option<f64>) ->
         .iter()
         .map(|t| (t.date, Outcome::of(band, t)))
         .collect();
-    let status = status(&outcomes);
+    let status = status(&by_session(&outcomes));
     let newest = takes.last()?.conditions.clone();
     let (left_out, alike): (Vec<usize>, Vec<usize>) = (0..takes.len()).partition(|i| {
         unlike(&takes[*i].conditions, &newest)
@@ -227,6 +227,24 @@ pub fn progress(band: &Band, mut takes: Vec<TakeReading>, coach: Option<f64>) ->
         status,
         takes,
     })
+}
+
+/// One outcome a day: a session is fine only when all of its takes are, and faulty when one surely is.
+fn by_session(takes: &[(Date, Outcome)]) -> Vec<(Date, Outcome)> {
+    takes
+        .chunk_by(|a, b| a.0 == b.0)
+        .map(|day| {
+            let any = |o: Outcome| day.iter().any(|t| t.1 == o);
+            let outcome = if any(Outcome::Faulty) {
+                Outcome::Faulty
+            } else if any(Outcome::Unsure) {
+                Outcome::Unsure
+            } else {
+                Outcome::Fine
+            };
+            (day[0].0, outcome)
+        })
+        .collect()
 }
 
 /// The error of every take, and of what it is made.

@@ -70,3 +70,19 @@ fn a_relapse_is_compared_with_when_it_held() {
     assert!((p.now.value - 6.2).abs() < 1e-9);
     assert_eq!(p.real_from, Some(6));
 }
+
+#[test]
+fn takes_of_one_day_are_one_session() {
+    let mut all = takes(&[9.0, 1.0, 1.0, 1.0], 0.3);
+    let day = all[1].date;
+    // Two fine takes on one day are one fine session: it does not hold yet.
+    all[2].date = day;
+    all[3].date = day;
+    let status = |t: &[TakeReading]| progress(&band("P1"), t.to_vec(), None).unwrap().status;
+    assert_eq!(status(&all), Status::Working);
+    all[3].date = day.saturating_add(jiff::Span::new().days(7));
+    assert_eq!(status(&all), Status::Holding);
+    // One faulty take makes its day a faulty one.
+    all[2].value.value = 9.0;
+    assert_eq!(status(&all), Status::Working);
+}

@@ -87,6 +87,14 @@ pub async fn create(
     if new.place.chars().count() > 120 {
         return Err(Problem::invalid("Enter a place of at most 120 letters."));
     }
+    for words in [&mut new.floor, &mut new.shoes] {
+        *words = words.trim().to_owned();
+        if words.chars().count() > 120 {
+            return Err(Problem::invalid(
+                "Say floor and shoes in at most 120 letters.",
+            ));
+        }
+    }
     if !(2000..2200).contains(&new.held_on.year()) {
         return Err(Problem::invalid("Enter the day on which this was danced."));
     }
