@@ -289,7 +289,7 @@ function Both({ view }: { view: View }) {
   const [a, b] = [takes[0]?.data?.clip, takes[1]?.data?.clip];
   const then = usePlayer(a);
   const now = usePlayer(b);
-  const [sound, setSound] = useState<'now' | 'none'>('now');
+  const [sound, setSound] = useState<'then' | 'now' | 'none'>('now');
   const [hidden, setHidden] = useState(true);
   const { both } = view;
   const films = view.now.filmed && b?.state === 'ready';
@@ -369,8 +369,15 @@ function Both({ view }: { view: View }) {
         </Alert>
       )}
       <Box sx={{ display: 'flex', gap: 1 }}>
-        <Film take={view.then.take} clip={a} player={then} filmRef={earlier} muted label="Then" />
-        <Film take={view.now.take} clip={b} player={now} muted={sound === 'none'} label="Now" />
+        <Film
+          take={view.then.take}
+          clip={a}
+          player={then}
+          filmRef={earlier}
+          muted={sound !== 'then'}
+          label="Then"
+        />
+        <Film take={view.now.take} clip={b} player={now} muted={sound !== 'now'} label="Now" />
       </Box>
       <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'center', my: 1, flexWrap: 'wrap' }}>
         <IconButton aria-label={playing ? 'Pause' : 'Play'} onClick={now.toggle} disabled={!films}>
@@ -405,15 +412,17 @@ function Both({ view }: { view: View }) {
             </MenuItem>
           ))}
         </TextField>
-        <FormControlLabel
-          control={
-            <Checkbox
-              checked={sound === 'now'}
-              onChange={(_, on) => setSound(on ? 'now' : 'none')}
-            />
-          }
+        <TextField
+          select
           label="Sound"
-        />
+          value={sound}
+          onChange={(e) => setSound(e.target.value as typeof sound)}
+          sx={{ minWidth: 90 }}
+        >
+          <MenuItem value="then">then</MenuItem>
+          <MenuItem value="now">now</MenuItem>
+          <MenuItem value="none">none</MenuItem>
+        </TextField>
         <Typography variant="body2" color="text.secondary">
           speed {speed}
         </Typography>
