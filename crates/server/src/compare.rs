@@ -322,7 +322,9 @@ mod tests {
     #[test]
     fn a_hidden_face_has_few_colours_left() {
         let [w, h] = SIZE;
-        let mut picture: Vec<u8> = (0..3 * w * h).map(|i| (i * 7919 % 251) as u8).collect();
+        let mut picture: Vec<u8> = (0..3 * w * h)
+            .map(|i| (u64::from(i) * 7919 % 251) as u8)
+            .collect();
         let before = picture.clone();
         hide(&mut picture, [100.0, 80.0, 20.0]);
         let pixel = |p: &[u8], x: u32, y: u32| p[(3 * (y * w + x)) as usize..][..3].to_vec();
@@ -330,7 +332,7 @@ mod tests {
             .flat_map(|x| (60..100).map(move |y| (x, y)))
             .map(|(x, y)| pixel(&picture, x, y))
             .collect();
-        assert_eq!(seen.len(), (DOTS * DOTS) as usize);
+        assert!(seen.len() <= (DOTS * DOTS) as usize, "{}", seen.len());
         assert_eq!(pixel(&picture, 60, 80), pixel(&before, 60, 80));
         // Partly outside the picture, and wholly.
         hide(&mut picture, [0.0, 0.0, 30.0]);
