@@ -8,7 +8,7 @@ use crate::camera::propagate;
 use crate::count::TapFit;
 use crate::event::{Outcome, foot_steps};
 use crate::fault::Circumstances;
-use crate::judge::{Case, Judged, Unseen, judge};
+use crate::judge::{Case, Evidence, Judged, SHOWS, Unseen, judge};
 use crate::marks::{CountSource, StepMark};
 use crate::measure::{Measure, Scene, measure};
 use crate::take::{Solved, Take};
@@ -173,6 +173,57 @@ pub struct Analysis {
     pub unseen: Vec<Unseen>,
     /// Counts at which both dancers' feet are marked, of all counts.
     pub marked: [usize; 2],
+}
+
+impl Analysis {
+    fn evidence(&self, fault: &str, role: Role) -> Option<&[Evidence]> {
+        let judged = self
+            .judged
+            .iter()
+            .find(|j| j.fault == fault && j.role.is_none_or(|r| r == role))?;
+        Some(&judged.evidence)
+    }
+
+    /// The counts at which a fault of a role (or of the couple) shows, as places in the count's cells; where it
+    /// nowhere shows for certain, the one where it shows most; where it is not judged, as of what only the coach
+    /// saw, every count that is spoken so.
+    pub fn shown_at(&self, fault: &str, role: Role, spoken: Option<&str>) -> Vec<usize> {
+        let cells = self.count.as_ref().map_or(&[][..], |c| &c.cells);
+        let Some(evidence) = self.evidence(fault, role) else {
+            let spoken_so = |i: &usize| Some(cells[*i].label.as_str()) == spoken;
+            return (0..cells.len()).filter(spoken_so).collect();
+        };
+        let shows = |i: &usize| {
+            let c = &cells[*i];
+            evidence.iter().any(|e| {
+                e.probability >= SHOWS && e.repetition == c.repetition && e.count == Some(c.count)
+            })
+        };
+        let shown: Vec<usize> = (0..cells.len()).filter(shows).collect();
+        if shown.is_empty() {
+            return self.most_at(fault, role, spoken).into_iter().collect();
+        }
+        shown
+    }
+
+    /// The count at which it shows most, as a place in the count's cells. A fault of a whole repetition is shown
+    /// from its first count.
+    pub fn most_at(&self, fault: &str, role: Role, spoken: Option<&str>) -> Option<usize> {
+        let cells = &self.count.as_ref()?.cells;
+        let worst = self.evidence(fault, role).and_then(|all| {
+            all.iter()
+                .max_by(|a, b| a.probability.total_cmp(&b.probability))
+        });
+        let there = |e: &Evidence| {
+            let count = e.count.unwrap_or(0);
+            cells
+                .iter()
+                .position(|c| (c.repetition, c.count) == (e.repetition, count))
+        };
+        worst
+            .and_then(there)
+            .or_else(|| cells.iter().position(|c| Some(c.label.as_str()) == spoken))
+    }
 }
 
 fn stage<T>(r: &Result<T, crate::measure::SceneError>) -> Stage {

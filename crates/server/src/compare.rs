@@ -47,24 +47,6 @@ pub async fn two(app: &App, studio: StudioId, then: Uuid, now: Uuid) -> Result<T
     Ok(Two { then, now, both })
 }
 
-/// Where a moment of the later take lies in the earlier one: straight between counts.
-fn bent(both: &ThenNow, now: f64) -> f64 {
-    let mut points: Vec<(f64, f64)> = both
-        .beats
-        .iter()
-        .map(|b| (b.now.secs(), b.then.secs()))
-        .collect();
-    points.push((both.end[1].secs(), both.end[0].secs()));
-    let i = points
-        .partition_point(|p| p.0 <= now)
-        .clamp(1, points.len().max(2) - 1);
-    let ((a, x), (b, y)) = match (points.get(i - 1), points.get(i)) {
-        (Some(p), Some(q)) => (*p, *q),
-        _ => return now,
-    };
-    x + (now - a) * if b > a { (y - x) / (b - a) } else { 1.0 }
-}
-
 /// The pictures of a clip at given moments that never go back.
 struct Reel {
     pictures: Pictures,
@@ -265,7 +247,7 @@ pub async fn film(
     for i in 0..frames {
         let now = span[0] + i as f64 / FPS;
         let mut pair = [Vec::new(), Vec::new()];
-        for (k, t) in [bent(&two.both, now), now].into_iter().enumerate() {
+        for (k, t) in [two.both.then_at(now), now].into_iter().enumerate() {
             pair[k] = reels[k].at(t).await?.to_vec();
             let scale = f64::from(SIZE[0]) / f64::from(clips[k].width.max(1));
             let down = f64::from(SIZE[1]) / f64::from(clips[k].height.max(1));
@@ -293,31 +275,6 @@ pub async fn film(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use upright_core::progress::Beat;
-
-    #[test]
-    fn counts_fall_on_counts() {
-        let beat = |count: usize, then: f64, now: f64| Beat {
-            repetition: 0,
-            count,
-            label: (count + 1).to_string(),
-            then: MediaTime::from_secs(then),
-            now: MediaTime::from_secs(now),
-        };
-        let both = ThenNow {
-            beats: vec![beat(0, 1.0, 5.0), beat(1, 1.5, 5.4), beat(2, 2.0, 5.8)],
-            end: [MediaTime::from_secs(2.5), MediaTime::from_secs(6.2)],
-            changes: Vec::new(),
-        };
-        for (now, then) in [(5.0, 1.0), (5.2, 1.25), (5.4, 1.5), (6.2, 2.5), (4.6, 0.5)] {
-            assert!(
-                (bent(&both, now) - then).abs() < 1e-9,
-                "{now}: {}",
-                bent(&both, now)
-            );
-        }
-        assert_eq!(bent(&ThenNow::default(), 3.0), 3.0);
-    }
 
     #[test]
     fn a_hidden_face_has_few_colours_left() {

@@ -1,8 +1,8 @@
 //! A still and a short clip of what a correction is about, cut from the playable copy.
 
-use upright_core::units::MediaTime;
+use upright_core::units::{MediaTime, Role};
 use upright_media::{cut, still};
-use upright_store::{Clip, ClipState, Correction, StudioId};
+use upright_store::{Clip, ClipState, Correction, StudioId, Whose};
 
 use crate::problem::Problem;
 use crate::review::{Review, review};
@@ -71,34 +71,25 @@ pub async fn picture(
     Ok(key)
 }
 
+/// A logged correction's role.
+pub fn role_of(word: &str) -> Role {
+    if word == Whose::word(Some(Role::Leader)) {
+        Role::Leader
+    } else {
+        Role::Follower
+    }
+}
+
 /// Where a correction shows most, with the counts about it: seconds of the clip.
 fn moment(r: &Review, c: &Correction) -> [f64; 3] {
     let Some(count) = r.analysis.count.as_ref().filter(|v| !v.cells.is_empty()) else {
         return [0.0, LEAST, 2.0 * LEAST];
     };
-    let worst = r
-        .analysis
-        .judged
-        .iter()
-        .filter(|j| j.fault == c.fault)
-        .filter(|j| {
-            j.role
-                .is_none_or(|role| c.role == upright_store::Whose::word(Some(role)))
-        })
-        .flat_map(|j| &j.evidence)
-        .max_by(|a, b| a.probability.total_cmp(&b.probability));
     let cells = &count.cells;
-    let by_evidence = worst.and_then(|e| {
-        cells
-            .iter()
-            .position(|k| k.repetition == e.repetition && Some(k.count) == e.count.or(Some(0)))
-    });
-    let by_word = || {
-        cells
-            .iter()
-            .position(|k| Some(&k.label) == c.count.as_ref())
-    };
-    let i = by_evidence.or_else(by_word).unwrap_or(0);
+    let most = r
+        .analysis
+        .most_at(&c.fault, role_of(&c.role), c.count.as_deref());
+    let i = most.unwrap_or(0);
     let secs = |t: MediaTime| t.secs().max(0.0);
     let at = secs(cells[i].at);
     let from = secs(cells[i.saturating_sub(COUNTS)].at).min((at - LEAST).max(0.0));

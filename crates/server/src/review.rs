@@ -4,19 +4,19 @@
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use upright_core::analyse::{Analysis, CountCell, Stage, analyse};
+use upright_core::analyse::{Analysis, Stage, analyse};
 use upright_core::body::Pose;
 use upright_core::chart::{Chart, Shelf};
 use upright_core::fault::{Fault, Rules};
 use upright_core::judge::Judged;
 use upright_core::marks::{Entry, History, MarkCommand, MarkError, Marks};
-use upright_core::measure::{CoupleBody, Measure};
+use upright_core::measure::CoupleBody;
+use upright_core::progress::twice;
 use upright_core::routine::{End, join};
 use upright_core::space::{Space, space};
 use upright_core::take::adviser::{Views, views};
 use upright_core::take::exchange::Document;
 use upright_core::take::{Film, Solved, Take as Filmed, solve_take};
-use upright_core::units::Role;
 
 use upright_store::{Clip, Couple, Judgement, Store, StudioId, Take, TakeSummary, Whose};
 use uuid::Uuid;
@@ -433,42 +433,8 @@ pub async fn remarked(
             analyse(&film, Some(&solve_take(&film, None)))
         };
         let (first, second) = (read(&first), read(&second));
-        let Some(count) = &first.count else {
-            return Ok(BTreeMap::new());
-        };
-        // The counts of the frames, with whose joints were marked.
-        let at: Vec<(Role, u32, usize)> = again
-            .iter()
-            .filter_map(|p| {
-                let near = |c: &&CountCell| (c.at.0 - p.at.0).abs();
-                let cell = count.cells.iter().min_by_key(near)?;
-                Some((p.role, cell.repetition, cell.count))
-            })
-            .collect();
-        let mut out: BTreeMap<String, Vec<[f64; 2]>> = BTreeMap::new();
-        for a in &first.measures {
-            let asked = at.iter().any(|(role, repetition, count)| {
-                a.role.is_none_or(|r| r == *role)
-                    && a.repetition == *repetition
-                    && a.count == Some(*count)
-            });
-            let same = |b: &&Measure| {
-                (&b.id, b.role, b.repetition, b.count) == (&a.id, a.role, a.repetition, a.count)
-            };
-            let b = second.measures.iter().find(same);
-            if let (true, Some(x), Some(y)) = (
-                asked,
-                a.reading.estimate(),
-                b.and_then(|b| b.reading.estimate()),
-            ) && x.value != y.value
-            {
-                // What does not move with the joints at all (an arrival's moment) says nothing of them.
-                out.entry(a.id.clone())
-                    .or_default()
-                    .push([x.value, y.value]);
-            }
-        }
-        Ok(out)
+        let frames: Vec<_> = again.iter().map(|p| (p.role, p.at)).collect();
+        Ok(twice(&first, &second, &frames))
     })
     .await?
 }

@@ -121,7 +121,8 @@ impl Store {
         .await?)
     }
 
-    /// Keeps how a practice went; a second word on the same day stands for the first, unless that was pain.
+    /// Keeps how a practice went; a second word on the same day stands for the first. Pain stays, unless it is
+    /// said again or the coach has spoken about it since.
     pub async fn report_practice(
         &self,
         studio: StudioId,
@@ -133,7 +134,9 @@ impl Store {
             "insert into practice_report (id, studio_id, correction_id, practised_on, how)
              values ($1, $2, $3, $4, $5)
              on conflict (correction_id, practised_on) do update set how = excluded.how, at = now()
-             where practice_report.how <> 'pain'",
+             where practice_report.how <> 'pain' or excluded.how = 'pain' or exists (
+                 select 1 from correction c
+                 where c.id = practice_report.correction_id and c.cleared_at >= practice_report.at)",
         )
         .bind(Uuid::now_v7())
         .bind(studio.0)

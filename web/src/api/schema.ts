@@ -4108,6 +4108,8 @@ export interface components {
       /** @description Takes in order of date. Their σ is the take's own. */
       takes: components['schemas']['TakeReading'][];
       trend?: components['schemas']['Trend'] | null;
+      /** @description Worked on in four takes or more, and nothing that can be told has come of it. */
+      unmoved: boolean;
     };
     /** @description A person's faults over time. */
     ProgressView: {

@@ -153,22 +153,12 @@ export function FaultGrid({
             </ButtonBase>
             <Lane f={f} from={from} days={days} />
             <Box>
-              <Status status={f.progress.status} still={unchanged(f)} />
+              <Status status={f.progress.status} still={f.progress.unmoved} />
             </Box>
           </Box>
         ))}
       </Box>
     </>
-  );
-}
-
-/** Worked on for four takes or more, and nothing that can be told has come of it. */
-function unchanged(f: Fault) {
-  const { status, answer, takes, left_out } = f.progress;
-  return (
-    status === 'working' &&
-    answer === 'no_change_that_can_be_told' &&
-    takes.length - left_out.length >= 4
   );
 }
 

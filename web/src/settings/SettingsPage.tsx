@@ -13,6 +13,7 @@ import { Place } from '../shell/Shell';
 import { Failure, Loaded } from '../shell/State';
 import { day, plural, quantity } from '../words';
 
+/** Words for an intraclass correlation: Koo, T. K. & Li, M. Y. (2016), J. Chiropr. Med. 15. */
 function agreementWord(icc: number | null | undefined) {
   if (icc == null) return 'not known';
   const word = icc >= 0.9 ? 'very well' : icc >= 0.75 ? 'well' : icc >= 0.5 ? 'fairly' : 'poorly';

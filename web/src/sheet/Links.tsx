@@ -41,7 +41,10 @@ export function Links({
             onFocus={(e) => (e.target as HTMLInputElement).select()}
             slotProps={{ htmlInput: { readOnly: true } }}
           />
-          <Button onClick={() => void navigator.clipboard.writeText(address)}>Copy</Button>
+          {/* Browsers lend the clipboard to secure addresses only. */}
+          {window.isSecureContext && (
+            <Button onClick={() => void navigator.clipboard.writeText(address)}>Copy</Button>
+          )}
         </Box>
       )}
       <Failure error={create.error ?? close.error} />

@@ -250,7 +250,10 @@ pub fn week(exercises: &[Exercise], wishes: &Wishes, from: Date) -> Week {
             why,
         });
     };
-    let mut new = 0;
+    // What was begun in the last seven days is still one of the week's new things.
+    let since = from.saturating_sub(Span::new().days(7));
+    let begun = |e: &&Exercise| e.done.iter().map(|d| d.on).min().is_some_and(|d| d > since);
+    let mut new = exercises.iter().filter(begun).count();
     order.retain(|e| {
         if standing(e).stopped {
             wait(e, Why::Pain);
@@ -474,6 +477,34 @@ mod tests {
     }
 
     #[test]
+    fn what_was_begun_this_week_counts_among_the_new() {
+        let mut all = [
+            drill(1, "posture"),
+            drill(2, "frame"),
+            drill(3, "feet"),
+            drill(4, "feet"),
+        ];
+        let waits = |all: &[Exercise]| -> Vec<String> {
+            let w = week(all, &wishes([20, 0, 20, 0, 20, 0, 0]), FROM);
+            let new = w.waiting.into_iter().filter(|w| w.why == Why::NewEnough);
+            new.map(|w| w.exercise).collect()
+        };
+        assert_eq!(waits(&all), ["3", "4"]);
+        // Both new ones were practised yesterday: that makes no room for two more.
+        for e in &mut all[..2] {
+            e.done = vec![Done {
+                on: date(2026, 3, 8),
+                how: How::Fine,
+            }];
+        }
+        assert_eq!(waits(&all), ["3", "4"]);
+        for e in &mut all[..2] {
+            e.done[0].on = date(2026, 3, 2);
+        }
+        assert_eq!(waits(&all), [] as [&str; 0]);
+    }
+
+    #[test]
     fn the_days_about_the_evening_are_light() {
         let all = [drill(1, "posture"), drill(2, "frame")];
         let mut evening = wishes([20; 7]);
@@ -561,7 +592,10 @@ mod tests {
             prop_assert!(w.days.iter().any(|d| d.items.is_empty()), "a day of rest");
             used.sort_unstable();
             used.dedup();
-            prop_assert!(used.iter().filter(|id| of(id).done.is_empty()).count() <= NEW_A_WEEK);
+            let fresh = used.iter().filter(|id| of(id).done.is_empty()).count();
+            let since = from.saturating_sub(Span::new().days(7));
+            let begun = all.iter().filter(|e| e.done.iter().map(|d| d.on).min().is_some_and(|d| d > since)).count();
+            prop_assert!(fresh == 0 || fresh + begun <= NEW_A_WEEK);
             // Everything is either in the week or said to wait, once.
             prop_assert_eq!(used.len() + w.waiting.len(), all.len());
             prop_assert!(w.waiting.iter().all(|x| !used.contains(&x.exercise.as_str())));

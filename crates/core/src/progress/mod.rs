@@ -17,7 +17,7 @@ pub use across::{Across, across};
 pub use level::level;
 pub use like::{Conditions, Difference, unlike};
 pub use proportion::{FrequencyChange, frequency_change};
-pub use repeat::{Repeatability, repeatability};
+pub use repeat::{Repeatability, repeatability, twice};
 pub use shape::{Shape, shape};
 pub use status::{Outcome, Status, status};
 pub use then_now::{Beat, MeasureChange, ThenNow, then_now};
@@ -117,6 +117,8 @@ pub struct Progress {
     pub frequency: Option<FrequencyChange>,
     /// Life of the fault.
     pub status: Status,
+    /// Worked on in four takes or more, and nothing that can be told has come of it.
+    pub unmoved: bool,
 }
 
 /// Smallest difference between two values that error alone would hide in fewer than 5 % of cases:
@@ -225,6 +227,7 @@ pub fn progress(band: &Band, mut takes: Vec<TakeReading>, coach: Option<f64>) ->
         frequency: (n > width)
             .then(|| frequency_change(counted(&like[then]), counted(&like[n - width..]))),
         status,
+        unmoved: status == Status::Working && n >= 4 && answer == Answer::NoChangeThatCanBeTold,
         takes,
     })
 }

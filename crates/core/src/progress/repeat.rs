@@ -3,7 +3,54 @@
 //! Standard error of measurement and ICC(2,1), two-way random, absolute agreement, single marking: Shrout,
 //! P. E. & Fleiss, J. L. (1979), Psychol. Bull. 86; Weir, J. P. (2005), J. Strength Cond. Res. 19.
 
+use std::collections::BTreeMap;
+
 use serde::{Deserialize, Serialize};
+
+use crate::analyse::Analysis;
+use crate::measure::Measure;
+use crate::units::{MediaTime, Role};
+
+/// First and second reading of every measure, by measure, at the counts of frames (whose joints, microseconds of
+/// the clip) that were marked twice. A reading that is the same to the last digit does not rest on these joints and
+/// says nothing of their marking.
+pub fn twice(
+    first: &Analysis,
+    second: &Analysis,
+    frames: &[(Role, MediaTime)],
+) -> BTreeMap<String, Vec<[f64; 2]>> {
+    let mut out: BTreeMap<String, Vec<[f64; 2]>> = BTreeMap::new();
+    let cells = first.count.as_ref().map_or(&[][..], |c| &c.cells);
+    let marked: Vec<_> = frames
+        .iter()
+        .filter_map(|(role, at)| {
+            let cell = cells.iter().min_by_key(|c| (c.at.0 - at.0).abs())?;
+            Some((*role, cell.repetition, cell.count))
+        })
+        .collect();
+    for a in &first.measures {
+        let asked = marked.iter().any(|(role, repetition, count)| {
+            a.role.is_none_or(|r| r == *role)
+                && a.repetition == *repetition
+                && a.count == Some(*count)
+        });
+        let same = |b: &&Measure| {
+            (&b.id, b.role, b.repetition, b.count) == (&a.id, a.role, a.repetition, a.count)
+        };
+        let b = second.measures.iter().find(same);
+        if let (true, Some(x), Some(y)) = (
+            asked,
+            a.reading.estimate(),
+            b.and_then(|b| b.reading.estimate()),
+        ) && x.value != y.value
+        {
+            out.entry(a.id.clone())
+                .or_default()
+                .push([x.value, y.value]);
+        }
+    }
+    out
+}
 
 /// How well one coach's readings of a measure repeat.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]

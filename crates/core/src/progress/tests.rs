@@ -86,3 +86,12 @@ fn takes_of_one_day_are_one_session() {
     all[2].value.value = 9.0;
     assert_eq!(status(&all), Status::Working);
 }
+
+#[test]
+fn a_fault_that_stays_is_said_to_be_unmoved_after_four_takes() {
+    let unmoved = |v: &[f64]| progress(&band("P1"), takes(v, 0.4), None).unwrap().unmoved;
+    assert!(unmoved(&[8.0, 8.2, 7.9, 8.1]));
+    assert!(!unmoved(&[8.0, 8.2, 7.9]));
+    assert!(!unmoved(&[8.0, 8.2, 6.0, 5.0]));
+    assert!(!unmoved(&[1.0, 1.2, 0.9, 1.1]));
+}

@@ -58,6 +58,26 @@ pub struct ThenNow {
     pub changes: Vec<MeasureChange>,
 }
 
+impl ThenNow {
+    /// Where a moment of the later take lies in the earlier one, both in seconds of their clips: on a count where
+    /// the later one is, straight between counts, and going on as in the nearest count before the first and after
+    /// the last. Without a count in both the moment itself.
+    pub fn then_at(&self, now: f64) -> f64 {
+        let mut points: Vec<(f64, f64)> = self
+            .beats
+            .iter()
+            .map(|b| (b.now.secs(), b.then.secs()))
+            .collect();
+        points.push((self.end[1].secs(), self.end[0].secs()));
+        let after = points.partition_point(|p| p.0 <= now);
+        let i = after.clamp(1, points.len().max(2) - 1);
+        let (Some((a, x)), Some((b, y))) = (points.get(i - 1), points.get(i)) else {
+            return now;
+        };
+        x + (now - a) * if b > a { (y - x) / (b - a) } else { 1.0 }
+    }
+}
+
 /// Lays the counts of two analysed takes on each other. Without a count in both there are no beats.
 pub fn then_now(then: &Analysis, now: &Analysis) -> ThenNow {
     let (Some(a), Some(b)) = (&then.count, &now.count) else {
@@ -120,5 +140,31 @@ pub fn then_now(then: &Analysis, now: &Analysis) -> ThenNow {
         beats,
         end,
         changes,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn counts_fall_on_counts() {
+        let beat = |count: usize, then: f64, now: f64| Beat {
+            repetition: 0,
+            count,
+            label: (count + 1).to_string(),
+            then: MediaTime::from_secs(then),
+            now: MediaTime::from_secs(now),
+        };
+        let both = ThenNow {
+            beats: vec![beat(0, 1.0, 5.0), beat(1, 1.5, 5.4), beat(2, 2.0, 5.8)],
+            end: [MediaTime::from_secs(2.5), MediaTime::from_secs(6.2)],
+            changes: Vec::new(),
+        };
+        for (now, then) in [(5.0, 1.0), (5.2, 1.25), (5.4, 1.5), (6.2, 2.5), (4.6, 0.5)] {
+            let found = both.then_at(now);
+            assert!((found - then).abs() < 1e-9, "{now}: {found}");
+        }
+        assert_eq!(ThenNow::default().then_at(3.0), 3.0);
     }
 }

@@ -107,6 +107,12 @@ async fn a_week_follows_the_minutes_and_the_reports() {
     assert_eq!(put(&report, json!({"cleared": true})).await.0, 204);
     assert_eq!(at().await["stopped"], false);
     assert_eq!(c.get("/api/today").await["hurt"], json!([]));
+    // It hurts again on the same day: that is not lost.
+    c.post(&report, json!({"how": "pain"})).await;
+    assert_eq!(at().await["stopped"], true);
+    assert_eq!(put(&report, json!({"cleared": true})).await.0, 204);
+    c.post(&report, json!({"how": "fine"})).await;
+    assert_eq!(at().await["stopped"], false);
     assert_eq!(put(&report, json!({"practised": false})).await.0, 204);
     let plan = c.get(&week).await;
     assert_eq!(plan["exercises"].as_array().unwrap().len(), 1);
