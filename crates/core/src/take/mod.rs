@@ -186,17 +186,17 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
             Err(_) => {}
         }
     }
-    let mut given = [Vec::new(), Vec::new()];
-    let bodies = Role::BOTH.map(|role| {
+    let given = Role::BOTH.map(|role| instants(take, role, &index, &tracks));
+    let one = |role: Role| {
         if let Some(why) = &why {
             return Err(why.clone());
         }
-        let instants = instants(take, role, &index, &tracks);
+        let instants = &given[role as usize];
         if instants.is_empty() {
             return Err("Mark hips, shoulders and feet at a count.".to_owned());
         }
-        let old = before.filter(|b| b.given[role as usize] == instants && b.cameras == cameras);
-        let solved = match old {
+        let old = before.filter(|b| b.given[role as usize] == *instants && b.cameras == cameras);
+        match old {
             Some(b) => b.bodies[role as usize].clone(),
             None => {
                 let height = take.couple.height(role);
@@ -204,13 +204,18 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
                     .filter(|b| b.cameras == cameras)
                     .and_then(|b| Some((b.given[role as usize].as_slice(), b.of(role)?)));
                 known
-                    .and_then(|known| solve_again(height, &cameras, &instants, known))
-                    .unwrap_or_else(|| solve(height, &cameras, &instants))
+                    .and_then(|known| solve_again(height, &cameras, instants, known))
+                    .unwrap_or_else(|| solve(height, &cameras, instants))
                     .map_err(|e| e.to_string())
             }
-        };
-        given[role as usize] = instants;
-        solved
+        }
+    };
+    // The dancers have nothing to do with each other: one on each core.
+    let bodies = std::thread::scope(|s| {
+        let follower = s.spawn(|| one(Role::Follower));
+        let leader = one(Role::Leader);
+        let broken = |_| Err("The follower could not be worked out.".to_owned());
+        [leader, follower.join().unwrap_or_else(broken)]
     });
     Solved {
         bodies,

@@ -4,12 +4,16 @@
 use nalgebra::{DMatrix, DVector, Point2, Vector3};
 
 use super::skeleton::{ARMS, BONES, Joints, SCALES, at, p, set};
-use super::terms::{Cost, of_arm};
+use super::terms::{Cost, Weighed, of_arm};
 use super::{FAR, Given, Instant};
+use crate::body::Landmark;
 use crate::camera::Camera;
 
 /// Shapes whose elbows differ by less are one and the same, degrees.
 const SAME: f64 = 3.0;
+
+/// Arms whose joints are this near have the same shape, metres.
+const NEAR: f64 = 0.06;
 
 /// Least spread of an elbow whose shape only its usual hang tells, degrees. On simulated takes one in
 /// eight of them was another shape than the likeliest.
@@ -50,8 +54,12 @@ pub(super) fn choose(
             };
             let best = options[t][k];
             let [_, own @ ..] = ARMS[side];
-            for (l, to) in own.into_iter().zip(best.at) {
-                set(&mut joints[t], l, to);
+            // An arm that has this shape already stays, smoothed as it is.
+            let off = |(l, to): (Landmark, Vector3<f64>)| (p(&joints[t], l) - to).norm();
+            if own.into_iter().zip(best.at).map(off).fold(0.0, f64::max) > NEAR {
+                for (l, to) in own.into_iter().zip(best.at) {
+                    set(&mut joints[t], l, to);
+                }
             }
             let shoulder = p(&joints[t], ARMS[side][0]);
             let bend = |s: &Shape| {
@@ -245,7 +253,13 @@ impl super::terms::Sink for Part<'_> {
         true
     }
 
-    fn take(&mut self, residual: f64, slopes: &[(usize, f64)], _: &[(usize, f64)], weight: f64) {
+    fn weigh(
+        &mut self,
+        residual: f64,
+        slopes: &[(usize, f64)],
+        _: &[(usize, f64)],
+        Weighed { weight, .. }: Weighed,
+    ) {
         for (i, a) in slopes {
             let Some(i) = self.index.iter().position(|k| k == i) else {
                 continue;

@@ -1,45 +1,86 @@
-//! Symmetric systems whose blocks meet only their next two neighbours, with a few unknowns shared by all.
+//! Symmetric systems whose blocks meet only their next two neighbours, coordinate by coordinate, with a few
+//! unknowns shared by all.
 //!
-//! Block Cholesky; the blocks of the inverse that are needed by recursion (Takahashi, K., Fagan, J. &
-//! Chin, M.-S. (1973), "Formation of a sparse bus impedance matrix").
+//! Block L D Lᵀ with the pivots' inverses kept; the blocks of the inverse that are needed by recursion
+//! (Takahashi, K., Fagan, J. & Chin, M.-S. (1973), "Formation of a sparse bus impedance matrix").
 
-use nalgebra::{Cholesky, DMatrix, DMatrixView, DMatrixViewMut};
+use nalgebra::{DMatrix, DMatrixViewMut, DVector};
 
-/// Blocks of one size: on the diagonal, one and two below it. Absent ones are zero.
+/// Below this size a triangle is worked out by rows.
+const SMALL: usize = 8;
+
+/// Blocks of one size on the diagonal; one and two below it only diagonals, since neighbours meet coordinate by
+/// coordinate. Absent ones are zero.
 #[derive(Debug, Clone)]
 pub(super) struct Band {
     pub diagonal: Vec<DMatrix<f64>>,
-    pub first: Vec<Option<DMatrix<f64>>>,
-    pub second: Vec<Option<DMatrix<f64>>>,
+    pub first: Vec<Option<DVector<f64>>>,
+    pub second: Vec<Option<DVector<f64>>>,
 }
 
-/// The factor L of A = L Lᵀ. Of the blocks on the diagonal the inverses are kept: products are several
-/// times faster than substitutions.
+/// The factors of A = L D Lᵀ: the inverse of each pivot S = D⁻¹, and what lies below it in L: a full block
+/// one below, a diagonal times S two below.
 pub(super) struct Factor {
-    inverse: Vec<DMatrix<f64>>,
+    pivot: Vec<DMatrix<f64>>,
     first: Vec<Option<DMatrix<f64>>>,
-    second: Vec<Option<DMatrix<f64>>>,
+    second: Vec<Option<DVector<f64>>>,
 }
 
-/// Inverse of a lower triangle, by halves.
-fn invert_lower(l: DMatrixView<f64>, mut into: DMatrixViewMut<f64>) {
-    let n = l.nrows();
-    if n <= 8 {
+/// Inverse of the Cholesky factor of the lower triangle of `a`, by halves; `a` is used up. `None` when it is not
+/// positive definite.
+fn lower_inverse(mut a: DMatrixViewMut<f64>, mut into: DMatrixViewMut<f64>) -> Option<()> {
+    let n = a.nrows();
+    if n <= SMALL {
         for c in 0..n {
-            into[(c, c)] = 1.0 / l[(c, c)];
+            let sum: f64 = (0..c).map(|k| a[(c, k)] * a[(c, k)]).sum();
+            let pivot = a[(c, c)] - sum;
+            if pivot.is_nan() || pivot <= 0.0 {
+                return None;
+            }
+            let root = pivot.sqrt();
+            a[(c, c)] = root;
             for r in c + 1..n {
-                let sum: f64 = (c..r).map(|k| l[(r, k)] * into[(k, c)]).sum();
-                into[(r, c)] = -sum / l[(r, r)];
+                let sum: f64 = (0..c).map(|k| a[(r, k)] * a[(c, k)]).sum();
+                a[(r, c)] = (a[(r, c)] - sum) / root;
             }
         }
-        return;
+        for c in 0..n {
+            into[(c, c)] = 1.0 / a[(c, c)];
+            for r in c + 1..n {
+                let sum: f64 = (c..r).map(|k| a[(r, k)] * into[(k, c)]).sum();
+                into[(r, c)] = -sum / a[(r, r)];
+            }
+        }
+        return Some(());
     }
     let h = n / 2;
-    invert_lower(l.view((0, 0), (h, h)), into.view_mut((0, 0), (h, h)));
-    let rest = (n - h, n - h);
-    invert_lower(l.view((h, h), rest), into.view_mut((h, h), rest));
-    let below = into.view((h, h), rest) * l.view((h, 0), (n - h, h)) * into.view((0, 0), (h, h));
-    into.view_mut((h, 0), (n - h, h)).copy_from(&-below);
+    let (first, rest, corner) = ((h, h), (n - h, n - h), (n - h, h));
+    lower_inverse(a.view_mut((0, 0), first), into.view_mut((0, 0), first))?;
+    let below = a.view((h, 0), corner) * into.view((0, 0), first).transpose();
+    a.view_mut((h, h), rest)
+        .gemm(-1.0, &below, &below.transpose(), 1.0);
+    lower_inverse(a.view_mut((h, h), rest), into.view_mut((h, h), rest))?;
+    let turned = below * into.view((0, 0), first);
+    let under = into.view((h, h), rest) * turned;
+    into.view_mut((h, 0), corner).copy_from(&-under);
+    Some(())
+}
+
+/// Inverse of a symmetric positive definite matrix of which the lower triangle counts.
+fn inverse(mut a: DMatrix<f64>) -> Option<DMatrix<f64>> {
+    let n = a.nrows();
+    let mut lower = DMatrix::zeros(n, n);
+    lower_inverse(a.as_view_mut(), lower.as_view_mut())?;
+    a.gemm(1.0, &lower.transpose(), &lower, 0.0);
+    Some(a)
+}
+
+/// Rows of `m` times the numbers of `by`.
+fn scaled_rows(by: &DVector<f64>, mut m: DMatrix<f64>) -> DMatrix<f64> {
+    for mut column in m.column_iter_mut() {
+        column.component_mul_assign(by);
+    }
+    m
 }
 
 impl Band {
@@ -54,40 +95,40 @@ impl Band {
     /// `None` when the system is not positive definite.
     pub fn factor(mut self) -> Option<Factor> {
         let n = self.diagonal.len();
-        let mut inverses = Vec::with_capacity(n);
+        let mut pivots = Vec::with_capacity(n);
+        let mut firsts: Vec<Option<DMatrix<f64>>> = Vec::with_capacity(n);
+        // What eliminating the block before adds one below the next.
+        let mut fill: Option<DMatrix<f64>> = None;
         for t in 0..n {
             let own = std::mem::replace(&mut self.diagonal[t], DMatrix::zeros(0, 0));
-            let factor = Cholesky::new(own)?;
-            let lower = factor.unpack_dirty();
-            let mut inverse = DMatrix::zeros(lower.nrows(), lower.ncols());
-            invert_lower(lower.as_view(), inverse.as_view_mut());
-            let turned = inverse.transpose();
-            // A L⁻ᵀ.
-            let below = |a: Option<DMatrix<f64>>| a.map(|a| a * &turned);
-            let first = below(self.first[t].take());
-            let second = below(self.second[t].take());
-            if let Some(l1) = &first
-                && t + 1 < n
-            {
-                self.diagonal[t + 1].gemm(-1.0, l1, &l1.transpose(), 1.0);
-            }
-            if let Some(l2) = &second
-                && t + 2 < n
-            {
-                self.diagonal[t + 2].gemm(-1.0, l2, &l2.transpose(), 1.0);
-                if let Some(l1) = &first {
-                    let to = self.first[t + 1]
-                        .get_or_insert_with(|| DMatrix::zeros(l2.nrows(), l1.nrows()));
-                    to.gemm(-1.0, l2, &l1.transpose(), 1.0);
+            let size = own.nrows();
+            let pivot = inverse(own)?;
+            let mut beside = fill.take();
+            if let Some(d) = &self.first[t] {
+                let block = beside.get_or_insert_with(|| DMatrix::zeros(size, size));
+                for i in 0..size {
+                    block[(i, i)] += d[i];
                 }
             }
-            inverses.push(inverse);
-            self.first[t] = first;
-            self.second[t] = second;
+            let gain = beside.as_ref().map(|b| b * &pivot);
+            if let (Some(b), Some(g), Some(next)) = (&beside, &gain, self.diagonal.get_mut(t + 1)) {
+                next.gemm(-1.0, g, &b.transpose(), 1.0);
+            }
+            if let (Some(d), true) = (&self.second[t], t + 2 < n) {
+                let next = &mut self.diagonal[t + 2];
+                for (c, (mut to, from)) in
+                    next.column_iter_mut().zip(pivot.column_iter()).enumerate()
+                {
+                    to.zip_zip_apply(d, &from, |to, d_r, s| *to -= d_r * s * d[c]);
+                }
+                fill = gain.as_ref().map(|g| scaled_rows(&-d, g.transpose()));
+            }
+            pivots.push(pivot);
+            firsts.push(gain);
         }
         Some(Factor {
-            inverse: inverses,
-            first: self.first,
+            pivot: pivots,
+            first: firsts,
             second: self.second,
         })
     }
@@ -96,47 +137,47 @@ impl Band {
 impl Factor {
     /// Solves A X = B for blocks of rows, in place.
     pub fn solve(&self, b: &mut [DMatrix<f64>]) {
-        let n = self.inverse.len();
+        let n = self.pivot.len();
         for t in 0..n {
             let (done, rest) = b.split_at_mut(t + 1);
-            done[t] = &self.inverse[t] * &done[t];
-            for (below, to) in [(&self.first[t], 0), (&self.second[t], 1)] {
-                if let (Some(l), Some(to)) = (below, rest.get_mut(to)) {
-                    to.gemm(-1.0, l, &done[t], 1.0);
-                }
+            let own = &done[t];
+            if let (Some(g), Some(to)) = (&self.first[t], rest.first_mut()) {
+                to.gemm(-1.0, g, own, 1.0);
             }
+            let turned = &self.pivot[t] * own;
+            if let (Some(d), Some(to)) = (&self.second[t], rest.get_mut(1)) {
+                *to -= scaled_rows(d, turned.clone());
+            }
+            done[t] = turned;
         }
         for t in (0..n).rev() {
             let (own, rest) = b.split_at_mut(t + 1);
-            for (below, from) in [(&self.first[t], 0), (&self.second[t], 1)] {
-                if let (Some(l), Some(from)) = (below, rest.get(from)) {
-                    own[t].gemm_tr(-1.0, l, from, 1.0);
-                }
+            if let (Some(g), Some(from)) = (&self.first[t], rest.first()) {
+                own[t].gemm(-1.0, &g.transpose(), from, 1.0);
             }
-            own[t] = self.inverse[t].tr_mul(&own[t]);
+            if let (Some(d), Some(from)) = (&self.second[t], rest.get(1)) {
+                own[t].gemm(-1.0, &self.pivot[t], &scaled_rows(d, from.clone()), 1.0);
+            }
         }
     }
 
     /// The diagonal blocks of A⁻¹.
     pub fn inverse_blocks(&self) -> Vec<DMatrix<f64>> {
-        let n = self.inverse.len();
+        let n = self.pivot.len();
         let mut out: Vec<DMatrix<f64>> = vec![DMatrix::zeros(0, 0); n];
         // Σ(t+1, t) of the blocks done before.
         let mut beside: Option<DMatrix<f64>> = None;
         for t in (0..n).rev() {
-            // L₁ L⁻¹ and L₂ L⁻¹.
-            let inverse = &self.inverse[t];
-            let gain = |l: &Option<DMatrix<f64>>| l.as_ref().map(|l| l * inverse);
-            let g1 = gain(&self.first[t]).filter(|_| t + 1 < n);
-            let g2 = gain(&self.second[t]).filter(|_| t + 2 < n);
-            let turned = inverse.transpose();
-            let mut own = &turned * inverse;
+            let mut own = self.pivot[t].clone();
+            let g1 = self.first[t].as_ref().filter(|_| t + 1 < n);
+            let g2 = self.second[t].as_ref().filter(|_| t + 2 < n);
+            let g2 = g2.map(|d| scaled_rows(d, self.pivot[t].clone()));
             let mut next: Option<DMatrix<f64>> = None;
             if g1.is_some() || g2.is_some() {
                 let size = own.nrows();
                 let mut s1 = DMatrix::zeros(size, size);
                 let mut s2 = DMatrix::zeros(size, size);
-                if let Some(g) = &g1 {
+                if let Some(g) = g1 {
                     s1.gemm(-1.0, &out[t + 1], g, 1.0);
                     if let Some(b) = &beside {
                         s2.gemm(-1.0, b, g, 1.0);
@@ -148,7 +189,7 @@ impl Factor {
                     }
                     s2.gemm(-1.0, &out[t + 2], g, 1.0);
                 }
-                if let Some(g) = &g1 {
+                if let Some(g) = g1 {
                     own.gemm(-1.0, &g.transpose(), &s1, 1.0);
                 }
                 if let Some(g) = &g2 {
@@ -169,7 +210,8 @@ mod tests {
     use super::*;
     use rand::{Rng, SeedableRng};
 
-    const SIZE: usize = 4;
+    /// Large enough that triangles are halved.
+    const SIZE: usize = 19;
 
     /// A band of random blocks, one joint missing, and the same as one matrix.
     fn example(blocks: usize) -> (Band, DMatrix<f64>) {
@@ -181,10 +223,10 @@ mod tests {
             let b = block();
             band.diagonal[t] = &b * b.transpose() + DMatrix::identity(SIZE, SIZE) * 9.0;
             if t + 1 < blocks && t != 2 {
-                band.first[t] = Some(block());
+                band.first[t] = Some(block().diagonal());
             }
             if t + 2 < blocks && t != 1 && t != 2 {
-                band.second[t] = Some(block());
+                band.second[t] = Some(block().diagonal());
             }
         }
         for t in 0..blocks {
@@ -197,10 +239,10 @@ mod tests {
             };
             put(t, t, &band.diagonal[t]);
             if let Some(b) = &band.first[t] {
-                put(t + 1, t, b);
+                put(t + 1, t, &DMatrix::from_diagonal(b));
             }
             if let Some(b) = &band.second[t] {
-                put(t + 2, t, b);
+                put(t + 2, t, &DMatrix::from_diagonal(b));
             }
         }
         (band, whole)
@@ -243,11 +285,9 @@ mod tests {
                     d[(i, i)] += b * b;
                 }
             }
-            let add = |to: &mut Option<DMatrix<f64>>, v: f64| {
-                let m = to.get_or_insert_with(|| DMatrix::zeros(size, size));
-                for i in 0..size {
-                    m[(i, i)] += v;
-                }
+            let add = |to: &mut Option<DVector<f64>>, v: f64| {
+                to.get_or_insert_with(|| DVector::zeros(size))
+                    .add_scalar_mut(v);
             };
             add(&mut band.first[t], by[0] * by[1]);
             add(&mut band.first[t + 1], by[1] * by[2]);

@@ -25,7 +25,7 @@ pub use self::again::solve_again;
 use self::band::{Band, Factor};
 pub use self::bodies::{Bodies, Moment, Posture, value};
 use self::skeleton::{Joints, N, SCALE_SIGMA, SCALES, at, liveliness};
-use self::terms::{Cost, Normal, Sink as _};
+use self::terms::{Cost, Normal};
 use super::Landmark;
 use crate::camera::{Calibration, Camera};
 
@@ -34,6 +34,25 @@ const OF_CAMERA: usize = 7;
 
 /// Neighbours further apart than this do not smooth each other, seconds.
 const FAR: f64 = 0.25;
+
+/// An instant goes astray when a step makes its cost larger by this much.
+const ASTRAY: f64 = 1.0;
+
+/// An instant whose cost changes by more in a step still moves.
+const MOVES: f64 = 0.5;
+
+/// So many instants on either side move with one that does.
+const AROUND: usize = 5;
+
+/// Steps of all instants before only those that still move are followed further.
+const WHOLE: usize = 3;
+
+/// A step that gains less than this for an instant moves its unknowns by a few hundredths of their standard
+/// errors: near enough.
+const ENOUGH: f64 = 0.01;
+
+/// At first only instants further apart than this are solved, seconds.
+const COARSE: f64 = 0.12;
 
 /// Where a landmark's place in a picture comes from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -174,29 +193,31 @@ pub fn solve(
         joints: begun,
         scales: [0.0; SCALES],
     };
-    let mut rounds = 0;
-    // First roughly, then with feet that stand and arms that choose their shape.
+    // First roughly and at fewer instants, then with feet that stand and arms that choose their shape.
+    let mut rounds = coarse(&given, &instants, &mut state)?;
     {
         let solver = Solver::new(&given, &instants);
-        rounds += solver.descend(&mut state, 10)?;
+        rounds += solver.descend(&mut state, 6)?;
         given.stay = solver.stay(&state);
     }
     let mut exchanged = 0;
     for _ in 0..2 {
+        let before = instants.clone();
         let found = sides::mend(&given, &mut instants, &state.joints);
         if found == 0 {
             break;
         }
         exchanged += found;
+        let changed: Vec<bool> = before.iter().zip(&instants).map(|(a, b)| a != b).collect();
         let solver = Solver::new(&given, &instants);
-        rounds += solver.descend(&mut state, 6)?;
+        rounds += solver.descend_near(&changed, &mut state, 6)?;
         given.stay = solver.stay(&state);
     }
     let mut spreads = vec![[0.0; 2]; instants.len()];
     for _ in 0..2 {
         contact::plant(&mut instants, &state.joints);
         spreads = arms::choose(&given, &instants, &mut state.joints, &state.scales);
-        rounds += Solver::new(&given, &instants).descend(&mut state, 8)?;
+        rounds += Solver::new(&given, &instants).descend(&mut state, 6)?;
     }
     let bodies = Solver::new(&given, &instants).finish(cameras, state, spreads, rounds, None)?;
     Ok(Bodies {
@@ -205,6 +226,39 @@ pub fn solve(
         used: instants,
         ..bodies
     })
+}
+
+/// Solves a part of the instants where they follow each other closely, and puts the others between them.
+fn coarse(given: &Given, instants: &[Instant], state: &mut State) -> Result<usize, SolveError> {
+    let mut some: Vec<usize> = Vec::new();
+    for (t, now) in instants.iter().enumerate() {
+        let gap = |k: &usize| now.at - instants[*k].at;
+        let next = instants.get(t + 1).map(|n| n.at - now.at);
+        let last = next.is_none_or(|g| g > COARSE);
+        if last || some.last().is_none_or(|k| gap(k) > COARSE) {
+            some.push(t);
+        }
+    }
+    let part: Vec<Instant> = some.iter().map(|t| instants[*t].clone()).collect();
+    let mut own = State {
+        joints: some.iter().map(|t| state.joints[*t]).collect(),
+        scales: state.scales,
+    };
+    let rounds = Solver::new(given, &part).descend(&mut own, 10)?;
+    state.scales = own.scales;
+    for (pair, ends) in some.windows(2).zip(own.joints.windows(2)) {
+        for t in pair[0]..pair[1] {
+            let share = (instants[t].at - instants[pair[0]].at)
+                / (instants[pair[1]].at - instants[pair[0]].at).max(1e-6);
+            for (x, (a, b)) in state.joints[t].iter_mut().zip(ends[0].iter().zip(&ends[1])) {
+                *x = a + share * (b - a);
+            }
+        }
+    }
+    if let (Some(t), Some(x)) = (some.last(), own.joints.last()) {
+        state.joints[*t] = *x;
+    }
+    Ok((rounds * some.len()).div_ceil(instants.len().max(1)))
 }
 
 /// Somebody of this height who stands upright at a place and faces a direction, degrees from X: places of the
@@ -226,13 +280,15 @@ struct Solver<'a> {
     instants: &'a [Instant],
     /// Spread of a change of velocity for each instant that has two near neighbours, scale of it.
     smooth: Vec<Option<Bend>>,
+    /// So many instants at the begin and at the end stay where they are.
+    kept: (usize, usize),
 }
 
-/// A second difference over three instants: coefficients, and the factor to metres a second squared.
+/// A second difference over three instants: coefficients, and the weight of each coordinate's.
 #[derive(Debug, Clone, Copy)]
 struct Bend {
     by: [f64; 3],
-    lively: f64,
+    weights: Joints,
 }
 
 /// The linearised problem.
@@ -242,7 +298,12 @@ struct Linear {
     scales: DMatrix<f64>,
     right: Vec<DVector<f64>>,
     right_scales: DVector<f64>,
-    cost: f64,
+    /// As [`Solver::costs`].
+    costs: Vec<f64>,
+}
+
+fn of_scales(state: &State) -> f64 {
+    state.scales.iter().map(|s| (s / SCALE_SIGMA).powi(2)).sum()
 }
 
 impl<'a> Solver<'a> {
@@ -256,13 +317,17 @@ impl<'a> Solver<'a> {
         } else {
             Source::Hand.lively()
         };
+        let mut weights = [0.0; N];
+        for l in Landmark::ALL {
+            weights[at(l)..at(l) + 3].fill((lively * liveliness(l)).powi(-2));
+        }
         let smooth = instants
             .windows(3)
             .map(|w| {
                 let (a, b) = (w[1].at - w[0].at, w[2].at - w[1].at);
                 (a > 1e-4 && b > 1e-4 && a < FAR && b < FAR).then(|| Bend {
                     by: [2.0 / (a * (a + b)), -2.0 / (a * b), 2.0 / (b * (a + b))],
-                    lively,
+                    weights,
                 })
             })
             .collect();
@@ -270,34 +335,39 @@ impl<'a> Solver<'a> {
             given,
             instants,
             smooth,
+            kept: (0, 0),
         }
     }
 
-    fn cost(&self, state: &State) -> f64 {
-        let mut sink = Cost::default();
-        for (now, x) in self.instants.iter().zip(&state.joints) {
-            terms::instant(self.given, now, x, &state.scales, &mut sink);
-        }
+    /// The cost by instant; what instants have between them counts for the middle or the first one.
+    fn costs(&self, state: &State) -> Vec<f64> {
+        let mut costs: Vec<f64> = self
+            .instants
+            .iter()
+            .zip(&state.joints)
+            .map(|(now, x)| {
+                let mut sink = Cost::default();
+                terms::instant(self.given, now, x, &state.scales, &mut sink);
+                sink.0
+            })
+            .collect();
         for (t, bend) in self.smooth.iter().enumerate() {
             let Some(bend) = bend else { continue };
-            for l in Landmark::ALL {
-                let sigma = bend.lively * liveliness(l);
-                for i in at(l)..at(l) + 3 {
-                    let r: f64 = (0..3).map(|k| bend.by[k] * state.joints[t + k][i]).sum();
-                    sink.take(r / sigma, &[], &[], 1.0);
-                }
+            for (i, weight) in bend.weights.iter().enumerate() {
+                let r: f64 = (0..3).map(|k| bend.by[k] * state.joints[t + k][i]).sum();
+                costs[t + 1] += weight * r * r;
             }
         }
         for (t, parts) in self.standing() {
+            let weight = self.stay_sigma(t).powi(-2);
             for l in parts {
                 for i in at(l)..at(l) + 2 {
                     let r = state.joints[t + 1][i] - state.joints[t][i];
-                    sink.take(r / self.stay_sigma(t), &[], &[], 1.0);
+                    costs[t] += weight * r * r;
                 }
             }
         }
-        let scales: f64 = state.scales.iter().map(|s| (s / SCALE_SIGMA).powi(2)).sum();
-        sink.0 + scales
+        costs
     }
 
     /// Parts of the feet that stand at an instant and at the next one.
@@ -330,7 +400,7 @@ impl<'a> Solver<'a> {
             scales: DMatrix::from_diagonal_element(SCALES, SCALES, SCALE_SIGMA.powi(-2)),
             right: Vec::with_capacity(n),
             right_scales: DVector::from_fn(SCALES, |k, _| -state.scales[k] / SCALE_SIGMA.powi(2)),
-            cost: state.scales.iter().map(|s| (s / SCALE_SIGMA).powi(2)).sum(),
+            costs: Vec::with_capacity(n),
         };
         for (t, (now, x)) in self.instants.iter().zip(&state.joints).enumerate() {
             let mut normal = Normal::new();
@@ -341,63 +411,98 @@ impl<'a> Solver<'a> {
             out.scales += normal.scales;
             out.right.push(normal.right);
             out.right_scales += normal.right_scales;
-            out.cost += normal.cost;
+            out.costs.push(normal.cost);
         }
         for (t, bend) in self.smooth.iter().enumerate() {
             let Some(bend) = bend else { continue };
-            for l in Landmark::ALL {
-                let weight = (bend.lively * liveliness(l)).powi(-2);
-                for i in at(l)..at(l) + 3 {
-                    let r: f64 = (0..3).map(|k| bend.by[k] * state.joints[t + k][i]).sum();
-                    out.cost += weight * r * r;
-                    for k in 0..3 {
-                        out.right[t + k][i] -= weight * bend.by[k] * r;
-                        out.band.diagonal[t + k][(i, i)] += weight * bend.by[k] * bend.by[k];
-                    }
-                    let pairs = [(t, 0, 1), (t + 1, 1, 2)];
-                    for (to, a, b) in pairs {
-                        beside(&mut out.band.first, to)[(i, i)] += weight * bend.by[a] * bend.by[b];
-                    }
-                    beside(&mut out.band.second, t)[(i, i)] += weight * bend.by[0] * bend.by[2];
+            let by = bend.by;
+            for (i, weight) in bend.weights.iter().enumerate() {
+                let r: f64 = (0..3).map(|k| by[k] * state.joints[t + k][i]).sum();
+                out.costs[t + 1] += weight * r * r;
+                for k in 0..3 {
+                    out.right[t + k][i] -= weight * by[k] * r;
+                    out.band.diagonal[t + k][(i, i)] += weight * by[k] * by[k];
                 }
             }
+            let weights = DVector::from_row_slice(&bend.weights);
+            beside(&mut out.band.first, t).axpy(by[0] * by[1], &weights, 1.0);
+            beside(&mut out.band.first, t + 1).axpy(by[1] * by[2], &weights, 1.0);
+            beside(&mut out.band.second, t).axpy(by[0] * by[2], &weights, 1.0);
         }
         for (t, parts) in self.standing() {
             let weight = self.stay_sigma(t).powi(-2);
             for l in parts {
                 for i in at(l)..at(l) + 2 {
                     let r = state.joints[t + 1][i] - state.joints[t][i];
-                    out.cost += weight * r * r;
+                    out.costs[t] += weight * r * r;
                     out.right[t][i] += weight * r;
                     out.right[t + 1][i] -= weight * r;
                     out.band.diagonal[t][(i, i)] += weight;
                     out.band.diagonal[t + 1][(i, i)] += weight;
-                    beside(&mut out.band.first, t)[(i, i)] -= weight;
+                    beside(&mut out.band.first, t)[i] -= weight;
                 }
             }
         }
         out
     }
 
-    /// At most so many steps of Levenberg–Marquardt; says how many factorisations it took.
+    /// At most so many steps of Levenberg–Marquardt, the first few of all instants and the rest only of those that
+    /// still move, with the lengths as they are; says how many factorisations it took, in whole takes.
     fn descend(&self, state: &mut State, most: usize) -> Result<usize, SolveError> {
-        self.steps(state, most, false)
+        let whole = self.steps(state, most.min(WHOLE), false)?;
+        if whole.settled || most <= WHOLE {
+            return Ok(whole.rounds);
+        }
+        Ok(whole.rounds + self.descend_near(&whole.restless, state, most - WHOLE)?)
     }
 
-    /// The same with the length scales held.
+    /// At most so many steps of some instants and those about them, with the lengths as they are; says how many
+    /// factorisations it took, in whole takes.
+    fn descend_near(
+        &self,
+        moving: &[bool],
+        state: &mut State,
+        most: usize,
+    ) -> Result<usize, SolveError> {
+        let mut done = 0;
+        for (from, to) in restless(moving) {
+            let ends = (from.saturating_sub(2), (to + 2).min(self.instants.len()));
+            let part = Self {
+                kept: (from - ends.0, ends.1 - to),
+                ..Self::new(self.given, &self.instants[ends.0..ends.1])
+            };
+            let mut own = State {
+                joints: state.joints[ends.0..ends.1].to_vec(),
+                scales: state.scales,
+            };
+            let steps = part.steps(&mut own, most, true)?;
+            state.joints[ends.0..ends.1].copy_from_slice(&own.joints);
+            done += steps.rounds * (ends.1 - ends.0);
+        }
+        Ok(done.div_ceil(self.instants.len()))
+    }
+
+    /// At most so many steps with the length scales held.
     fn descend_held(&self, state: &mut State, most: usize) -> Result<usize, SolveError> {
-        self.steps(state, most, true)
+        Ok(self.steps(state, most, true)?.rounds)
     }
 
-    fn steps(&self, state: &mut State, most: usize, held: bool) -> Result<usize, SolveError> {
-        let mut damping = 1e-3;
-        let mut rounds = 0;
+    fn steps(&self, state: &mut State, most: usize, held: bool) -> Result<Steps, SolveError> {
+        let n = self.instants.len();
+        // Each instant has its own damping: one that goes astray does not hold the others back.
+        let mut damping = vec![1e-3; n];
+        let mut wild = vec![false; n];
+        let mut done = Steps {
+            rounds: 0,
+            settled: false,
+            restless: vec![true; n],
+        };
         let mut linear = self.linearise(state);
-        while rounds < most {
-            rounds += 1;
-            let Some((step, scales)) = increment(&linear, damping, held) else {
-                damping *= 20.0;
-                if damping > 1e9 {
+        while done.rounds < most {
+            done.rounds += 1;
+            let Some((step, scales)) = increment(&linear, &damping, held, self.kept) else {
+                damping.iter_mut().for_each(|d| *d *= 20.0);
+                if damping.iter().all(|d| *d > 1e9) {
                     return Err(SolveError::NoFit);
                 }
                 continue;
@@ -412,23 +517,33 @@ impl<'a> Solver<'a> {
             for (s, by) in next.scales.iter_mut().zip(scales.iter()) {
                 *s = (*s + by).clamp(-0.2, 0.2);
             }
-            let cost = self.cost(&next);
-            if cost.is_finite() && cost < linear.cost {
-                let gained = linear.cost - cost;
+            let costs = self.costs(&next);
+            let sum = |costs: &[f64], state: &State| costs.iter().sum::<f64>() + of_scales(state);
+            let (before, cost) = (sum(&linear.costs, state), sum(&costs, &next));
+            let better = cost.is_finite() && cost < before;
+            for (t, d) in damping.iter_mut().enumerate() {
+                let astray = !costs[t].is_finite() || costs[t] > linear.costs[t] + ASTRAY;
+                wild[t] |= astray;
+                *d = match (astray, better) {
+                    (true, _) => *d * 12.0,
+                    (false, true) => (*d * if wild[t] { 0.5 } else { 0.2 }).max(1e-9),
+                    // Its neighbours have to come after it.
+                    (false, false) => *d * 1.5,
+                };
+                done.restless[t] = astray || (costs[t] - linear.costs[t]).abs() > MOVES;
+            }
+            if better {
                 *state = next;
-                damping = (damping * 0.2).max(1e-9);
                 linear = self.linearise(state);
-                if gained < 1e-3 * (1.0 + 1e-2 * linear.cost) {
+                if before - cost < ENOUGH * n as f64 {
+                    done.settled = true;
                     break;
                 }
-            } else {
-                damping *= 12.0;
-                if damping > 1e9 {
-                    break;
-                }
+            } else if damping.iter().all(|d| *d > 1e9) {
+                break;
             }
         }
-        Ok(rounds)
+        Ok(done)
     }
 
     /// By how much errors that stay count for more, from how alike the pixel residuals of neighbouring
@@ -594,12 +709,12 @@ impl<'a> Solver<'a> {
                         let Some((pixel, slope)) = terms::project(of, place) else {
                             continue;
                         };
-                        let (sigma, _, weight) = terms::missed(self.given, s, pixel);
+                        let (sigma, _, weighed) = terms::missed(self.given, s, pixel);
                         for i in 0..2 {
                             let moved = (a[i] - b[i]) / (2.0 * h * sigma);
                             for c in 0..3 {
                                 right[t][(at(s.landmark) + c, OF_CAMERA * camera + k)] -=
-                                    weight * slope[(i, c)] / sigma * moved;
+                                    weighed.weight * slope[(i, c)] / sigma * moved;
                             }
                         }
                     }
@@ -620,23 +735,56 @@ impl<'a> Solver<'a> {
     }
 }
 
-fn beside(blocks: &mut [Option<DMatrix<f64>>], t: usize) -> &mut DMatrix<f64> {
-    blocks[t].get_or_insert_with(|| DMatrix::zeros(N, N))
+/// What some steps came to.
+struct Steps {
+    rounds: usize,
+    /// Whether the last one gained next to nothing.
+    settled: bool,
+    /// Instants that the last one still changed.
+    restless: Vec<bool>,
 }
+
+/// Rows of instants that still move, with their surroundings: from, to.
+fn restless(moving: &[bool]) -> Vec<(usize, usize)> {
+    let mut out: Vec<(usize, usize)> = Vec::new();
+    for t in (0..moving.len()).filter(|t| moving[*t]) {
+        let (from, to) = (t.saturating_sub(AROUND), (t + AROUND + 1).min(moving.len()));
+        match out.last_mut() {
+            Some(w) if from <= w.1 + 2 => w.1 = to,
+            _ => out.push((from, to)),
+        }
+    }
+    out
+}
+
+fn beside(blocks: &mut [Option<DVector<f64>>], t: usize) -> &mut DVector<f64> {
+    blocks[t].get_or_insert_with(|| DVector::zeros(N))
+}
+
+/// Weight that holds an instant where it is: far above what pulls at it.
+const KEPT: f64 = 1e15;
 
 /// The damped step: coordinates by instant, and length scales.
 fn increment(
     linear: &Linear,
-    damping: f64,
+    damping: &[f64],
     held: bool,
+    kept: (usize, usize),
 ) -> Option<(Vec<DVector<f64>>, DVector<f64>)> {
     let mut band = linear.band.clone();
-    for d in &mut band.diagonal {
+    let moving = kept.0..linear.right.len() - kept.1;
+    for (t, (d, damping)) in band.diagonal.iter_mut().zip(damping).enumerate() {
+        if !moving.contains(&t) {
+            d.fill_with_identity();
+            d.scale_mut(KEPT);
+            continue;
+        }
         for i in 0..N {
             d[(i, i)] *= 1.0 + damping;
             d[(i, i)] += 1e-6 + 10.0 * damping;
         }
     }
+    let calm = damping.iter().copied().fold(f64::INFINITY, f64::min);
     let factor = band.factor()?;
     // The lengths' columns and, last, the right side.
     let mut zx: Vec<DMatrix<f64>> = linear
@@ -658,7 +806,7 @@ fn increment(
         right -= b.tr_mul(&zx.column(SCALES));
     }
     for k in 0..SCALES {
-        schur[(k, k)] *= 1.0 + damping;
+        schur[(k, k)] *= 1.0 + calm;
     }
     let scales = if held {
         DVector::zeros(SCALES)
@@ -667,7 +815,14 @@ fn increment(
     };
     let x = zx
         .iter()
-        .map(|zx| zx.column(SCALES) - zx.columns(0, SCALES) * &scales)
+        .enumerate()
+        .map(|(t, zx)| {
+            if moving.contains(&t) {
+                zx.column(SCALES) - zx.columns(0, SCALES) * &scales
+            } else {
+                DVector::zeros(N)
+            }
+        })
         .collect();
     Some((x, scales))
 }

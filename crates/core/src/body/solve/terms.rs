@@ -22,18 +22,48 @@ const TURNED: f64 = 1.4;
 /// Standard error of a hint along the picture and in depth, metres, doubled like the priors.
 const HINT_SIGMA: [f64; 3] = [0.08, 0.08, 0.15];
 
+/// Degrees of freedom of a hint's errors.
+const HINT_FREEDOM: f64 = 4.0;
+
 /// Takes up residuals with their derivatives.
 pub(super) trait Sink {
     /// Whether derivatives are wanted.
     fn wants_slopes(&self) -> bool;
-    /// A residual with its derivatives by coordinates and by length scales, and its weight.
-    fn take(
+    /// A residual with its derivatives by coordinates and by length scales; the weight by which its square counts
+    /// in the equations, and its cost, whose derivative is twice the weighted residual's.
+    fn weigh(
         &mut self,
         residual: f64,
         slopes: &[(usize, f64)],
         scales: &[(usize, f64)],
-        weight: f64,
+        weighed: Weighed,
     );
+
+    /// A residual with normal errors.
+    fn take(&mut self, residual: f64, slopes: &[(usize, f64)], scales: &[(usize, f64)]) {
+        let weighed = Weighed {
+            weight: 1.0,
+            cost: residual * residual,
+        };
+        self.weigh(residual, slopes, scales, weighed);
+    }
+}
+
+/// How much a residual counts.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Weighed {
+    pub weight: f64,
+    pub cost: f64,
+}
+
+/// Errors by Student's distribution with `nu` degrees of freedom in `axes` dimensions, of which the residuals
+/// have this sum of squares: the weight of each (as in iteratively reweighted least squares) and, for all of them
+/// together, minus twice the logarithm of the probability.
+fn student(nu: f64, axes: f64, squares: f64) -> Weighed {
+    Weighed {
+        weight: (nu + axes) / (nu + squares),
+        cost: (nu + axes) * (squares / nu).ln_1p(),
+    }
 }
 
 /// Only the cost.
@@ -45,8 +75,8 @@ impl Sink for Cost {
         false
     }
 
-    fn take(&mut self, residual: f64, _: &[(usize, f64)], _: &[(usize, f64)], weight: f64) {
-        self.0 += weight * residual * residual;
+    fn weigh(&mut self, _: f64, _: &[(usize, f64)], _: &[(usize, f64)], weighed: Weighed) {
+        self.0 += weighed.cost;
     }
 }
 
@@ -87,14 +117,14 @@ impl Sink for Normal {
         true
     }
 
-    fn take(
+    fn weigh(
         &mut self,
         residual: f64,
         slopes: &[(usize, f64)],
         scales: &[(usize, f64)],
-        weight: f64,
+        Weighed { weight, cost }: Weighed,
     ) {
-        self.cost += weight * residual * residual;
+        self.cost += cost;
         for (i, a) in slopes {
             let wa = weight * a;
             self.right[*i] -= wa * residual;
@@ -142,13 +172,12 @@ pub(super) fn project(camera: &Camera, at: Vector3<f64>) -> Option<([f64; 2], Ma
 }
 
 /// By how much a pixel misses where a landmark was seen: the standard error that counts, the miss along
-/// both axes in units of it, and the weight that Student's distribution leaves it.
-pub(super) fn missed(given: &Given, s: &Seen, pixel: [f64; 2]) -> (f64, [f64; 2], f64) {
+/// both axes in units of it, and how much it counts.
+pub(super) fn missed(given: &Given, s: &Seen, pixel: [f64; 2]) -> (f64, [f64; 2], Weighed) {
     let sigma = given.sigma(s);
     let miss = [0, 1].map(|k| (pixel[k] - s.pixel[k]) / sigma);
-    let nu = s.source.freedom();
-    let weight = (nu + 2.0) / (nu + miss[0] * miss[0] + miss[1] * miss[1]);
-    (sigma, miss, weight)
+    let squares = miss[0] * miss[0] + miss[1] * miss[1];
+    (sigma, miss, student(s.source.freedom(), 2.0, squares))
 }
 
 /// All residuals of one instant.
@@ -199,8 +228,7 @@ fn seen(given: &Given, now: &Instant, x: &Joints, sink: &mut impl Sink) {
                 slopes[6 + c] = (right + c, -0.5 * by);
             }
             let miss = (about[k] - h.about_hips[k]) / HINT_SIGMA[k];
-            let weight = 6.0 / (4.0 + miss * miss);
-            sink.take(miss, &slopes, &[], weight);
+            sink.weigh(miss, &slopes, &[], student(HINT_FREEDOM, 1.0, miss * miss));
         }
     }
 }
@@ -217,11 +245,16 @@ fn pixels(
         let Some((pixel, slope)) = project(camera, p(x, s.landmark)) else {
             continue;
         };
-        let (sigma, miss, weight) = missed(given, s, pixel);
+        let (sigma, miss, whole) = missed(given, s, pixel);
+        // The cost is one for both axes.
+        let half = Weighed {
+            cost: 0.5 * whole.cost,
+            ..whole
+        };
         let first = at(s.landmark);
         for k in 0..2 {
             let slopes = [0, 1, 2].map(|c| (first + c, slope[(k, c)] / sigma));
-            sink.take(miss[k], &slopes, &[], weight);
+            sink.weigh(miss[k], &slopes, &[], half);
         }
     }
 }
@@ -238,7 +271,7 @@ fn bone(height: f64, b: &Bone, x: &Joints, scales: &[f64; SCALES], sink: &mut im
         slopes[3 + c] = (at(b.to) + c, -way[c]);
     }
     let by_scale = [(b.scale, -wished / BONE_SIGMA)];
-    sink.take((long - wished) / BONE_SIGMA, &slopes, &by_scale, 1.0);
+    sink.take((long - wished) / BONE_SIGMA, &slopes, &by_scale);
 }
 
 fn lengths(height: f64, x: &Joints, scales: &[f64; SCALES], sink: &mut impl Sink) {
@@ -262,14 +295,14 @@ fn lengths(height: f64, x: &Joints, scales: &[f64; SCALES], sink: &mut impl Sink
         }
     }
     let by_scale = [(TRUNK.1, -wished / BONE_SIGMA)];
-    sink.take((long - wished) / BONE_SIGMA, &slopes, &by_scale, 1.0);
+    sink.take((long - wished) / BONE_SIGMA, &slopes, &by_scale);
 }
 
 /// A residual of a few landmarks, its derivatives by differences.
 fn term(x: &Joints, of: &[Landmark], sink: &mut impl Sink, f: impl Fn(&Joints) -> f64) {
     let value = f(x);
     if !sink.wants_slopes() {
-        sink.take(value, &[], &[], 1.0);
+        sink.take(value, &[], &[]);
         return;
     }
     const H: f64 = 1e-5;
@@ -288,7 +321,7 @@ fn term(x: &Joints, of: &[Landmark], sink: &mut impl Sink, f: impl Fn(&Joints) -
         }
     }
     if value != 0.0 || slopes[..n].iter().any(|s| s.1 != 0.0) {
-        sink.take(value, &slopes[..n], &[], 1.0);
+        sink.take(value, &slopes[..n], &[]);
     }
 }
 
@@ -436,7 +469,7 @@ fn planted(now: &Instant, x: &Joints, sink: &mut impl Sink) {
             if *on {
                 let i = at(l) + 2;
                 let sigma = now.floor_sigma;
-                sink.take(x[i] / sigma, &[(i, 1.0 / sigma)], &[], 1.0);
+                sink.take(x[i] / sigma, &[(i, 1.0 / sigma)], &[]);
             }
         }
     }
