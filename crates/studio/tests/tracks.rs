@@ -9,7 +9,7 @@ use upright_core::body::track::Sighting;
 use upright_core::chart::Shelf;
 use upright_core::event::{FootStep, foot_steps};
 use upright_core::fault::Rules;
-use upright_core::marks::{FloorReference, MarkCommand, Marks};
+use upright_core::marks::{CountSource, FloorReference, MarkCommand, Marks};
 use upright_core::measure::CoupleBody;
 use upright_core::take::{Film, Solved, Take, solve_take};
 use upright_core::units::{Foot, MediaTime, Role};
@@ -196,6 +196,61 @@ fn a_correction_is_solved_where_it_matters_and_as_if_from_the_start() {
     }
     let [b, q] = [&before, &quick].map(|s| s.of(Role::Follower).unwrap());
     assert_eq!(b.joint(40, wrist), q.joint(40, wrist));
+}
+
+/// What the figure says is held tells the arms' shapes apart, and a correction later changes only what is about it.
+#[test]
+fn held_hands_tell_the_elbows_of_one_camera() {
+    let p = dance("shag-basic", 20);
+    let (mut marks, films) = filmed(&p, 3);
+    let alone = solved(&p, &marks, &films, None);
+    let first = p.phone(0).shown(p.count_at(0, 0).unwrap());
+    let one = MediaTime::from_secs(first);
+    let bpm = p.scenario().bpm;
+    let count = CountSource::Tempo { bpm, one };
+    MarkCommand::SetCount { count }.apply(&mut marks).unwrap();
+    let both = solved(&p, &marks, &films, None);
+    let off = |s: &Solved, role: Role, side: Foot| -> Vec<f64> {
+        let b = s.of(role).unwrap();
+        let error = |t: usize| {
+            let truth = &p.bodies(p.phone(0).danced(b.at[t]))[role as usize];
+            let [s, e, w] = Landmark::arm(side).map(|l| truth.joint(l));
+            let bend = (s - e).angle(&(w - e)).to_degrees();
+            (b.elbow(t, side).unwrap().value - bend).abs()
+        };
+        (0..b.at.len()).map(error).collect()
+    };
+    let [without, with] = [&alone, &both].map(|s| {
+        // The leader's left hand holds the follower's right one.
+        let mut all = off(s, Role::Leader, Foot::Left);
+        all.extend(off(s, Role::Follower, Foot::Right));
+        all.iter().sum::<f64>() / all.len() as f64
+    });
+    assert!(
+        with < 0.95 * without,
+        "{with}° with holds, {without}° without"
+    );
+
+    let at = frames(&p)[90];
+    let place = MarkCommand::Place {
+        role: Role::Leader,
+        at,
+        landmark: Landmark::LeftWrist,
+        pixel: [600.0, 300.0],
+    };
+    place.apply(&mut marks).unwrap();
+    let later = solved(&p, &marks, &films, Some(&both));
+    for role in Role::BOTH {
+        let [was, is] = [&both, &later].map(|s| s.of(role).unwrap());
+        for t in (0..is.at.len()).filter(|t| (is.at[*t] - at.secs()).abs() > 1.8) {
+            let k = was.at.iter().position(|x| *x == is.at[t]).unwrap();
+            assert_eq!(
+                was.joint(k, Landmark::LeftElbow),
+                is.joint(t, Landmark::LeftElbow)
+            );
+            assert_eq!(was.elbow(k, Foot::Right), is.elbow(t, Foot::Right));
+        }
+    }
 }
 
 #[test]

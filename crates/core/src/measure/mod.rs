@@ -22,6 +22,7 @@ mod turn;
 
 use serde::{Deserialize, Serialize};
 
+pub(crate) use scene::lay_grid;
 pub use scene::{CoupleBody, Scene, SceneError};
 
 use crate::units::{Estimate, Role, Unit};

@@ -331,7 +331,7 @@ impl<'a> Scene<'a> {
     }
 }
 
-fn lay_grid(marks: &Marks, swing: f64) -> Result<CountGrid, SceneError> {
+pub(crate) fn lay_grid(marks: &Marks, swing: f64) -> Result<CountGrid, SceneError> {
     let refused = |e: &dyn std::fmt::Display| SceneError::Refused(e.to_string());
     match &marks.count {
         None => Err(SceneError::Missing(

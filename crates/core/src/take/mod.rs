@@ -2,6 +2,7 @@
 
 pub mod adviser;
 pub mod exchange;
+pub mod holds;
 pub mod import;
 pub mod notes;
 pub mod table;
@@ -9,7 +10,9 @@ pub mod table;
 use std::collections::BTreeMap;
 
 use crate::body::identity::mend;
-use crate::body::solve::{Bodies, Hint, Instant, Seen, Source, solve, solve_again};
+use crate::body::solve::{
+    Bodies, Held, Hint, Instant, Known, Seen, Source, solve, solve_again, with_holds,
+};
 use crate::body::track::{Sight, Sighting, between};
 use crate::body::{Landmark, Pose};
 use crate::camera::{Calibration, PIXEL_SIGMA, calibrate};
@@ -19,6 +22,7 @@ use crate::marks::{FloorReference, Marks};
 use crate::measure::{CoupleBody, SceneError};
 use crate::units::Role;
 use Landmark as L;
+use holds::Holds;
 
 /// Least time between two instants that are solved where every frame is known, seconds.
 const STEP: f64 = 0.078;
@@ -131,6 +135,10 @@ pub struct Solved {
     pub bodies: [Result<Bodies, String>; 2],
     /// Frames in which the dancers' names were exchanged and put right, by film.
     pub mended: Vec<usize>,
+    /// The bodies before the dancers' hands were looked at together.
+    alone: [Result<Bodies, String>; 2],
+    /// Where each one's hands are held, where the figure says so.
+    held: [Option<Held>; 2],
     given: [Vec<Instant>; 2],
     cameras: Vec<Calibration>,
 }
@@ -149,6 +157,8 @@ impl Solved {
     /// Bodies known otherwise than from films.
     pub fn known(bodies: [Bodies; 2]) -> Self {
         Self {
+            alone: bodies.clone().map(Ok),
+            held: [None, None],
             bodies: bodies.map(Ok),
             mended: Vec::new(),
             given: [Vec::new(), Vec::new()],
@@ -197,12 +207,13 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
         }
         let old = before.filter(|b| b.given[role as usize] == *instants && b.cameras == cameras);
         match old {
-            Some(b) => b.bodies[role as usize].clone(),
+            Some(b) => b.alone[role as usize].clone(),
             None => {
                 let height = take.couple.height(role);
-                let known = before
-                    .filter(|b| b.cameras == cameras)
-                    .and_then(|b| Some((b.given[role as usize].as_slice(), b.of(role)?)));
+                let known = before.filter(|b| b.cameras == cameras).and_then(|b| {
+                    let own = b.alone[role as usize].as_ref().ok()?;
+                    Some((b.given[role as usize].as_slice(), own))
+                });
                 known
                     .and_then(|known| solve_again(height, &cameras, instants, known))
                     .unwrap_or_else(|| solve(height, &cameras, instants))
@@ -211,14 +222,39 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
         }
     };
     // The dancers have nothing to do with each other: one on each core.
-    let bodies = std::thread::scope(|s| {
-        let follower = s.spawn(|| one(Role::Follower));
-        let leader = one(Role::Leader);
-        let broken = |_| Err("The follower could not be worked out.".to_owned());
-        [leader, follower.join().unwrap_or_else(broken)]
+    let both = |one: &(dyn Fn(Role) -> Result<Bodies, String> + Sync)| {
+        std::thread::scope(|s| {
+            let follower = s.spawn(|| one(Role::Follower));
+            let leader = one(Role::Leader);
+            let broken = |_| Err("The follower could not be worked out.".to_owned());
+            [leader, follower.join().unwrap_or_else(broken)]
+        })
+    };
+    let alone = both(&one);
+    let holds = Holds::of(take);
+    let held = match &alone {
+        [Ok(l), Ok(f)] if holds.known() => [(l, f, Role::Leader), (f, l, Role::Follower)]
+            .map(|(own, partner, role)| Some(Held::new(own, partner, |t| holds.grips(role, t)))),
+        _ => [None, None],
+    };
+    let bodies = both(&|role: Role| {
+        let own = alone[role as usize].as_ref().map_err(String::clone)?;
+        let Some(held) = &held[role as usize] else {
+            return Ok(own.clone());
+        };
+        let old = before.filter(|b| b.cameras == cameras).and_then(|b| {
+            Some(Known {
+                alone: b.alone[role as usize].as_ref().ok()?,
+                held: b.held[role as usize].as_ref()?,
+                bodies: b.of(role)?,
+            })
+        });
+        with_holds(&cameras, own, held, old.as_ref()).map_err(|e| e.to_string())
     });
     Solved {
         bodies,
+        alone,
+        held,
         mended,
         given,
         cameras,

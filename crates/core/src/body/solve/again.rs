@@ -1,6 +1,8 @@
 //! A solution brought up to date after a few instants have changed: only those and what leans on them are
 //! solved again, with the lengths as they were.
 
+use std::sync::Arc;
+
 use nalgebra::DMatrix;
 
 use super::bodies::Bodies;
@@ -88,9 +90,10 @@ pub fn solve_again(
             }
         }
     }
-    let blank = |like: &[DMatrix<f64>], columns: usize| {
+    let blank = |like: &[Arc<DMatrix<f64>>], columns: usize| {
+        let none = Arc::new(DMatrix::zeros(N, columns));
         was.iter()
-            .map(|k| k.map_or_else(|| DMatrix::zeros(N, columns), |k| like[k].clone()))
+            .map(|k| Arc::clone(k.map_or(&none, |k| &like[k])))
             .collect::<Vec<_>>()
     };
     let mut out = Bodies {
@@ -103,6 +106,10 @@ pub fn solve_again(
         spreads: was
             .iter()
             .map(|k| k.map_or([0.0; 2], |k| old.spreads[k]))
+            .collect(),
+        hands: was
+            .iter()
+            .map(|k| k.map_or_else(Default::default, |k| old.hands[k].clone()))
             .collect(),
         height,
         scales: old.scales,
@@ -121,22 +128,21 @@ pub fn solve_again(
         if let Err(e) = solve_part(&given, &mut part, &mut state) {
             return Some(Err(e));
         }
-        let spreads = arms::choose(&given, &part, &mut state.joints, &state.scales);
+        let chosen = arms::choose(&given, &part, &mut state.joints, &state.scales, None);
         let solver = Solver::new(&given, &part);
-        let solved = solver
-            .descend_held(&mut state, 4)
-            .and_then(|rounds| solver.finish(cameras, state, spreads, rounds, Some(old.residual)));
+        let solved = solver.descend_held(&mut state, 4).and_then(|rounds| {
+            solver.finish(cameras, state, chosen.spreads, rounds, Some(old.residual))
+        });
         let solved = match solved {
             Ok(s) => s,
             Err(e) => return Some(Err(e)),
         };
         for t in kept {
             let k = t - from;
-            out.joints[t] = solved.joints[k];
+            out.take(t, &solved, k);
             out.planted[t] = solved.planted[k];
-            out.own[t].clone_from(&solved.own[k]);
-            out.shared[t].clone_from(&solved.shared[k]);
             out.spreads[t] = solved.spreads[k];
+            out.hands[t].clone_from(&chosen.hands[k]);
             now.used[t] = part[k].clone();
         }
     }

@@ -23,6 +23,12 @@ const ALONE: f64 = 16.0;
 /// for so much less.
 const BELIEF: f64 = 2.5;
 
+/// Standard error of a held hand's place against what holds it, metres.
+const GRIP: f64 = 0.10;
+
+/// Most that a hand costs which is not where it should be held.
+const NO_GRIP: f64 = 16.0;
+
 /// A shape: elbow, wrist and knuckle, metres, with its cost.
 #[derive(Clone, Copy)]
 struct Shape {
@@ -30,23 +36,68 @@ struct Shape {
     cost: f64,
 }
 
-/// Chooses the arms' shapes over the whole take and puts them into the joints. Gives, by instant and
-/// side, how far other shapes that may be true spread the elbow's angle, degrees (1σ): each counts with
-/// the probability that its cost leaves it.
+impl Shape {
+    /// The middle of the hand.
+    fn hand(&self) -> Vector3<f64> {
+        0.5 * (self.at[1] + self.at[2])
+    }
+}
+
+/// A place at which a hand may be, metres, and what that costs beyond the likeliest.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct Place {
+    pub at: Vector3<f64>,
+    pub cost: f64,
+}
+
+/// What was chosen, by instant and side.
+pub(super) struct Chosen {
+    /// How far other shapes that may be true spread the elbow's angle, degrees (1σ).
+    pub spreads: Vec<[f64; 2]>,
+    /// Where the hand may be, by what is seen of this dancer alone.
+    pub hands: Vec<[Vec<Place>; 2]>,
+}
+
+/// Chooses the arms' shapes over the whole take and puts them into the joints; each other shape counts with the
+/// probability that its cost leaves it. `held` are the places at which a hand is held, where it is.
 pub(super) fn choose(
     given: &Given,
     instants: &[Instant],
     joints: &mut [Joints],
     scales: &[f64; SCALES],
-) -> Vec<[f64; 2]> {
+    held: Option<&[[Vec<Place>; 2]]>,
+) -> Chosen {
     let mut spreads = vec![[0.0; 2]; instants.len()];
+    let mut hands = vec![[Vec::new(), Vec::new()]; instants.len()];
     for side in 0..2 {
-        let options: Vec<Vec<Shape>> = instants
+        let mut options: Vec<Vec<Shape>> = instants
             .iter()
             .zip(joints.iter())
             .map(|(now, x)| shapes(given, now, side, x, scales))
             .collect();
         let costs = path_costs(&options, instants, joints, side);
+        for (t, costs) in costs.iter().enumerate() {
+            let least = costs.iter().copied().fold(f64::INFINITY, f64::min);
+            hands[t][side] = options[t]
+                .iter()
+                .zip(costs)
+                .map(|(s, cost)| Place {
+                    at: s.hand(),
+                    cost: cost - least,
+                })
+                .collect();
+        }
+        let costs = match held {
+            None => costs,
+            Some(held) => {
+                for (options, held) in options.iter_mut().zip(held) {
+                    for s in options {
+                        s.cost += off_hold(s.hand(), &held[side]);
+                    }
+                }
+                path_costs(&options, instants, joints, side)
+            }
+        };
         for (t, costs) in costs.into_iter().enumerate() {
             let least = costs.iter().copied().fold(f64::INFINITY, f64::min);
             let Some(k) = costs.iter().position(|c| *c == least) else {
@@ -82,13 +133,24 @@ pub(super) fn choose(
                 .map(|a| weight(a) * (a.0 - apart[0].0).powi(2))
                 .sum();
             let mut spread = (squares / weights).sqrt();
-            if alone(instants, t, side) {
+            let holds = held.is_some_and(|h| !h[t][side].is_empty());
+            if !holds && alone(instants, t, side) {
                 spread = spread.max(ALONE);
             }
             spreads[t][side] = spread;
         }
     }
-    spreads
+    Chosen { spreads, hands }
+}
+
+/// What it costs a hand to be here when it is held at one of these places; a hold that is not what the chart
+/// says costs no more than so much.
+fn off_hold(hand: Vector3<f64>, held: &[Place]) -> f64 {
+    let off = |p: &Place| p.cost + ((hand - p.at).norm() / GRIP).powi(2);
+    held.iter()
+        .map(off)
+        .reduce(f64::min)
+        .map_or(0.0, |c| c.min(NO_GRIP))
 }
 
 /// Whether an arm is seen by one camera only and at no near moment besides: then its shapes were told

@@ -1,9 +1,11 @@
 //! What was solved, and values computed from it with their uncertainty.
 
 use std::cell::Cell;
+use std::sync::Arc;
 
 use nalgebra::{DMatrix, DVector, Point3, Vector3};
 
+use super::arms::Place;
 use super::skeleton::{self, Joints, N, SCALES, at};
 use super::{FAR, Instant};
 use crate::body::Landmark;
@@ -20,14 +22,16 @@ pub struct Bodies {
     pub(super) joints: Vec<Joints>,
     /// Heel and toe of the left and the right foot that stand on the floor, by instant.
     pub planted: Vec<[[bool; 2]; 2]>,
-    /// Covariance of each instant's coordinates, pixels' part.
-    pub(super) own: Vec<DMatrix<f64>>,
+    /// Covariance of each instant's coordinates, pixels' part. Solutions of one dancer share what they have in common.
+    pub(super) own: Vec<Arc<DMatrix<f64>>>,
     /// How coordinates follow the shared unknowns: length scales, then each camera's seven.
-    pub(super) shared: Vec<DMatrix<f64>>,
+    pub(super) shared: Vec<Arc<DMatrix<f64>>>,
     /// Covariance of the shared unknowns.
     pub(super) shared_covariance: DMatrix<f64>,
     /// How far other shapes of an arm spread its elbow's angle, degrees, by instant and side.
     pub(super) spreads: Vec<[f64; 2]>,
+    /// Where each hand may be by what is seen of this dancer alone, by instant and side.
+    pub(super) hands: Vec<[Vec<Place>; 2]>,
     /// Standing height, metres.
     pub height: f64,
     /// Length scales found, logarithms.
@@ -139,6 +143,8 @@ impl Bodies {
         sigma: f64,
     ) -> Self {
         let n = at.len();
+        let own = Arc::new(DMatrix::from_diagonal_element(N, N, sigma * sigma));
+        let shared = Arc::new(DMatrix::zeros(N, SCALES));
         let flat = |all: &[Point3<f64>; 19]| {
             let mut x = [0.0; N];
             for (l, p) in all.iter().enumerate() {
@@ -150,10 +156,11 @@ impl Bodies {
             at,
             joints: joints.iter().map(flat).collect(),
             planted,
-            own: vec![DMatrix::from_diagonal_element(N, N, sigma * sigma); n],
-            shared: vec![DMatrix::zeros(N, SCALES); n],
+            own: vec![own; n],
+            shared: vec![shared; n],
             shared_covariance: DMatrix::zeros(SCALES, SCALES),
             spreads: vec![[0.0; 2]; n],
+            hands: vec![[Vec::new(), Vec::new()]; n],
             height,
             scales: [0.0; SCALES],
             residual: 1.0,
@@ -162,6 +169,13 @@ impl Bodies {
             used: Vec::new(),
             exchanged: 0,
         }
+    }
+
+    /// An instant as it is in another solution of the same dancer.
+    pub(super) fn take(&mut self, t: usize, from: &Self, k: usize) {
+        self.joints[t] = from.joints[k];
+        self.own[t].clone_from(&from.own[k]);
+        self.shared[t].clone_from(&from.shared[k]);
     }
 
     /// The dancer at an instant.

@@ -11,6 +11,7 @@ mod arms;
 mod band;
 mod bodies;
 mod contact;
+mod hold;
 mod sides;
 mod skeleton;
 mod start;
@@ -18,12 +19,15 @@ mod terms;
 #[cfg(test)]
 mod tests;
 
+use std::sync::Arc;
+
 use nalgebra::{DMatrix, DVector, Vector3};
 use serde::{Deserialize, Serialize};
 
 pub use self::again::solve_again;
 use self::band::{Band, Factor};
 pub use self::bodies::{Bodies, Moment, Posture, value};
+pub use self::hold::{Grip, Held, Known, with_holds};
 use self::skeleton::{Joints, N, SCALE_SIGMA, SCALES, at, liveliness};
 use self::terms::{Cost, Normal};
 use super::Landmark;
@@ -213,14 +217,22 @@ pub fn solve(
         rounds += solver.descend_near(&changed, &mut state, 6)?;
         given.stay = solver.stay(&state);
     }
-    let mut spreads = vec![[0.0; 2]; instants.len()];
+    let mut chosen = None;
     for _ in 0..2 {
         contact::plant(&mut instants, &state.joints);
-        spreads = arms::choose(&given, &instants, &mut state.joints, &state.scales);
+        chosen = Some(arms::choose(
+            &given,
+            &instants,
+            &mut state.joints,
+            &state.scales,
+            None,
+        ));
         rounds += Solver::new(&given, &instants).descend(&mut state, 6)?;
     }
+    let (spreads, hands) = chosen.map(|c| (c.spreads, c.hands)).unwrap_or_default();
     let bodies = Solver::new(&given, &instants).finish(cameras, state, spreads, rounds, None)?;
     Ok(Bodies {
+        hands,
         exchanged,
         stay: given.stay,
         used: instants,
@@ -419,9 +431,9 @@ impl<'a> Solver<'a> {
             for (i, weight) in bend.weights.iter().enumerate() {
                 let r: f64 = (0..3).map(|k| by[k] * state.joints[t + k][i]).sum();
                 out.costs[t + 1] += weight * r * r;
-                for k in 0..3 {
-                    out.right[t + k][i] -= weight * by[k] * r;
-                    out.band.diagonal[t + k][(i, i)] += weight * by[k] * by[k];
+                for (k, by) in by.iter().enumerate() {
+                    out.right[t + k][i] -= weight * by * r;
+                    out.band.diagonal[t + k][(i, i)] += weight * by * by;
                 }
             }
             let weights = DVector::from_row_slice(&bend.weights);
@@ -668,10 +680,11 @@ impl<'a> Solver<'a> {
             at: self.instants.iter().map(|i| i.at).collect(),
             joints: state.joints,
             planted: self.instants.iter().map(|i| i.planted).collect(),
-            own,
-            shared,
+            own: own.into_iter().map(Arc::new).collect(),
+            shared: shared.into_iter().map(Arc::new).collect(),
             shared_covariance: covariance,
             spreads,
+            hands: Vec::new(),
             height: self.given.height,
             scales: state.scales,
             residual,
