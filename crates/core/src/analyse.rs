@@ -8,7 +8,7 @@ use crate::camera::propagate;
 use crate::count::TapFit;
 use crate::event::{Outcome, foot_steps};
 use crate::fault::Circumstances;
-use crate::judge::{Case, Evidence, Judged, SHOWS, Unseen, judge};
+use crate::judge::{Case, Evidence, Judged, SHOWS, Unseen, judge, put_first};
 use crate::marks::{CountSource, StepMark};
 use crate::measure::{Measure, Scene, measure};
 use crate::take::{Solved, Take};
@@ -242,7 +242,7 @@ fn stage<T>(r: &Result<T, crate::measure::SceneError>) -> Stage {
 pub fn analyse(take: &Take, solved: Option<&Solved>) -> Analysis {
     let scene = Scene::new(take, solved);
     let measures = measure(&scene);
-    let (judged, unseen) = scene
+    let (mut judged, unseen) = scene
         .chart
         .as_ref()
         .map(|(chart, _)| {
@@ -255,6 +255,7 @@ pub fn analyse(take: &Take, solved: Option<&Solved>) -> Analysis {
             })
         })
         .unwrap_or_default();
+    put_first(&mut judged, &take.marks.order);
     let both = (0..scene.slots.len())
         .filter(|i| {
             Role::BOTH.iter().all(|r| {

@@ -1,6 +1,7 @@
 //! From a finding to another school, the coach's own eye, the catalogue and the log, in a real browser.
 
 use upright_core::marks::Entry;
+use upright_core::units::Role;
 use upright_e2e::{Browser, House, PASSWORD};
 use upright_studio::{Hand, Performance, Scenario, Shown, marks};
 
@@ -10,7 +11,10 @@ async fn a_finding_is_judged_by_another_school_and_the_eye_is_logged() -> anyhow
     let couple = house.couple(["Wren", "Idris"]).await?;
     let performance = Performance::new(&Scenario {
         repetitions: 3,
-        faults: vec![Shown::new("P1", upright_core::units::Role::Follower).of(7.0)],
+        faults: vec![
+            Shown::new("P1", Role::Follower).of(7.0),
+            Shown::new("S4", Role::Leader).of(0.6),
+        ],
         seed: 12,
         ..Scenario::default()
     })?;
@@ -34,6 +38,21 @@ async fn a_finding_is_judged_by_another_school_and_the_eye_is_logged() -> anyhow
         .await?;
     b.sees("Leans back out of the hold").await?;
     b.sees("at most 3°").await?;
+
+    // The coach has the last word on what comes first, and it is kept.
+    let first = "document.querySelector('section[aria-label=\"Fix first\"] button[aria-pressed]')";
+    let before = format!("return {first}.innerText.startsWith('Leans back')");
+    b.until("the usual order", &before).await?;
+    b.press("Leaves the slot").await?;
+    b.press("Earlier").await?;
+    b.sees("In your order").await?;
+    let after = format!("return {first}.innerText.startsWith('Leaves the slot')");
+    b.until("the coach's order", &after).await?;
+    b.client.refresh().await?;
+    b.sees("In your order").await?;
+    b.until("the order to be kept", &after).await?;
+    b.press("Back to the usual order").await?;
+    b.until("the usual order again", &before).await?;
 
     // The couple's teacher lets both sit away: the same lean is fine.
     b.press("Schools and bands").await?;

@@ -168,22 +168,28 @@ fn targets(
                     joined += line.normalize() * 0.25 * least;
                     joined.z = 0.84 * least;
                 }
-                if let Some((lw, fw)) = l.wrist(a, joined).zip(f.wrist(b, joined)) {
-                    out[0][a as usize] = lw;
-                    out[1][b as usize] = fw;
+                // Arms are not equally long: the hands meet where both reach, or as near as they can.
+                for (body, side) in [(l, a), (f, b), (l, a)] {
+                    let s = shoulder(body, side);
+                    let far = (joined - s).norm() - body.arm_reach();
+                    if far > 0.0 {
+                        joined -= (joined - s).normalize() * far;
+                    }
                 }
+                out[0][a as usize] = l.wrist(a, joined);
+                out[1][b as usize] = f.wrist(b, joined);
             }
             Hold::LeaderOn(hand, spot) => {
                 let foot = side(hand);
                 let to = f.spot(spot, shoulder(l, foot));
-                if l.wrist(foot, to).is_some() {
+                if l.reaches(foot, to) {
                     out[0][foot as usize] = to;
                 }
             }
             Hold::FollowerOn(spot, hand) => {
                 let foot = side(hand);
                 let to = l.spot(spot, shoulder(f, foot));
-                if f.wrist(foot, to).is_some() {
+                if f.reaches(foot, to) {
                     out[1][foot as usize] = to;
                 }
             }
@@ -340,15 +346,25 @@ impl Body {
         bodies
     }
 
-    /// Where the wrist comes when the fingers are at a place, if the arm is long enough.
-    fn wrist(&self, side: Foot, fingers: Point3<f64>) -> Option<Point3<f64>> {
+    /// From the shoulder to the fingers of an arm that is all but straight.
+    fn arm_reach(&self) -> f64 {
+        let [a, b] = self.arm_bones();
+        0.9985 * (a + b) + self.build.hand * self.height
+    }
+
+    /// Whether the fingers come to a place.
+    fn reaches(&self, side: Foot, fingers: Point3<f64>) -> bool {
+        let [shoulder, ..] = Landmark::arm(side);
+        (fingers - self.joint(shoulder)).norm() <= self.arm_reach()
+    }
+
+    /// Where the wrist is when the fingers are at a place, or stretched toward it: a hand's length short of it.
+    fn wrist(&self, side: Foot, fingers: Point3<f64>) -> Point3<f64> {
         let [shoulder, ..] = Landmark::arm(side);
         let s = self.joint(shoulder);
+        let out = (fingers - s).norm().max(0.1);
         let hand = self.build.hand * self.height;
-        // The wrist stays a hand's length short of the fingers.
-        let to = s + (fingers - s) * (1.0 - hand / (fingers - s).norm().max(0.1));
-        let [a, b] = self.arm_bones();
-        ((to - s).norm() <= 0.9985 * (a + b)).then_some(to)
+        s + (fingers - s) * ((out.min(self.arm_reach()) - hand) / out)
     }
 
     /// A place on the body for a partner's hand that comes from `near`.

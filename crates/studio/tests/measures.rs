@@ -281,7 +281,7 @@ const CASES: &[Case] = &[
         &["salsa-arm-lock"],
         "hand_low_first",
         Some(Leader),
-        [0.4, 0.9],
+        [0.4, 1.0],
     ),
     (
         Leader,

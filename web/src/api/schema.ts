@@ -2769,6 +2769,12 @@ export interface components {
        */
       version: number;
     };
+    /** @description Which finding. */
+    FindingKey: {
+      /** @description Id in the catalogue. */
+      fault: string;
+      role?: components['schemas']['Role'] | null;
+    };
     /**
      * @description What follows from a joint.
      * @enum {string}
@@ -3461,6 +3467,12 @@ export interface components {
           role: components['schemas']['Role'];
         }
       | {
+          /** @enum {string} */
+          do: 'order_findings';
+          /** @description Findings, the first one first. */
+          order: components['schemas']['FindingKey'][];
+        }
+      | {
           /**
            * Format: int32
            * @description 2 to 4.
@@ -3486,6 +3498,8 @@ export interface components {
       chart?: string | null;
       count?: components['schemas']['CountSource'] | null;
       floor?: components['schemas']['FloorReference'] | null;
+      /** @description What the coach wants fixed first, where that is not what the program would say. */
+      order?: components['schemas']['FindingKey'][];
       /** @description Landmarks, by time and role. */
       poses: components['schemas']['Pose'][];
       /**

@@ -577,12 +577,14 @@ export function Bench({
             analysis={analysis}
             decisions={decisions}
             chart={chart}
+            ordered={marks.order ?? []}
             acts={{
               chosen: state.finding,
               choose,
               confirm: setConfirming,
               dismiss: setDismissing,
               withdraw: (id) => withdraw.mutate(id),
+              order: (first) => send({ do: 'order_findings', order: first }),
               add: () => setAdding(true),
               rules: () => setRules(true),
               spots: () => {

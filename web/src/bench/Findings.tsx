@@ -20,6 +20,8 @@ interface Acts {
   confirm: (j: Judged) => void;
   dismiss: (j: Judged) => void;
   withdraw: (decision: string) => void;
+  /** Says what to fix first, in this order; nothing for the usual order. */
+  order: (first: Schemas['FindingKey'][]) => void;
   /** Logs what only the coach sees. */
   add: () => void;
   /** Shows where a phone would see more. */
@@ -49,11 +51,14 @@ export function Findings({
   analysis,
   decisions,
   chart,
+  ordered,
   acts,
 }: {
   analysis: Schemas['Analysis'];
   decisions: Schemas['Decision'][];
   chart: Schemas['Sketch'] | undefined;
+  /** What the coach has put first. */
+  ordered: Schemas['FindingKey'][];
   acts: Acts;
 }) {
   const showing = analysis.judged.filter((j) => j.showing > 0);
@@ -67,6 +72,13 @@ export function Findings({
     ].join(', ');
   const [all, setAll] = useState(false);
   const faultsOf = (list: { fault: string }[]) => new Set(list.map((j) => j.fault)).size;
+  const lines = analysis.judged.filter((j) => j.showing > 0 && !explained(analysis, j));
+  const move = (j: Judged, by: number) => {
+    const first = lines.map(({ fault, role }) => ({ fault, role }));
+    const from = lines.indexOf(j);
+    first.splice(from + by, 0, ...first.splice(from, 1));
+    acts.order(first);
+  };
   const open = showing.filter((j) => !decisions.some((d) => findingKey(d) === findingKey(j)));
   return (
     <Panel title="Fix first" note={showing.length ? `${open.length} to decide` : undefined}>
@@ -84,7 +96,14 @@ export function Findings({
         );
         return (
           <Box key={findingKey(j)}>
-            <Finding j={j} decisions={decisions} chart={chart} acts={acts} />
+            <Finding
+              j={j}
+              decisions={decisions}
+              chart={chart}
+              acts={acts}
+              earlier={j === lines[0] ? undefined : () => move(j, -1)}
+              later={j === lines.at(-1) ? undefined : () => move(j, 1)}
+            />
             {effects.map((e) => (
               <Box key={findingKey(e)} sx={{ ml: 2, pl: 1, borderLeft: 2, borderColor: 'divider' }}>
                 <Finding j={e} decisions={decisions} chart={chart} acts={acts} effect />
@@ -93,6 +112,14 @@ export function Findings({
           </Box>
         );
       })}
+      {ordered.length > 0 && (
+        <Typography variant="caption" component="p" color="text.secondary" sx={{ mt: 0.5 }}>
+          In your order.{' '}
+          <Link component="button" variant="caption" onClick={() => acts.order([])}>
+            Back to the usual order
+          </Link>
+        </Typography>
+      )}
       <ByEye analysis={analysis} decisions={decisions} acts={acts} />
       <Box sx={{ display: 'flex', gap: 1, mt: 0.75 }}>
         <Button onClick={acts.add}>Add what you see</Button>
@@ -186,12 +213,17 @@ function Finding({
   chart,
   acts,
   effect = false,
+  earlier,
+  later,
 }: {
   j: Judged;
   decisions: Schemas['Decision'][];
   chart: Schemas['Sketch'] | undefined;
   acts: Acts;
   effect?: boolean;
+  /** Moves it up or down, where it can be. */
+  earlier?: () => void;
+  later?: () => void;
 }) {
   const catalogue = useCatalogue();
   const fault = catalogue.data?.faults.find((f) => f.id === j.fault);
@@ -274,6 +306,16 @@ function Finding({
           <Button onClick={() => acts.dismiss(j)} aria-label={`Dismiss: ${name}`}>
             Dismiss
           </Button>
+          {chosen && (earlier || later) && (
+            <Box sx={{ display: 'flex', ml: 'auto' }}>
+              <Button onClick={earlier} disabled={!earlier} aria-label={`Fix earlier: ${name}`}>
+                Earlier
+              </Button>
+              <Button onClick={later} disabled={!later} aria-label={`Fix later: ${name}`}>
+                Later
+              </Button>
+            </Box>
+          )}
         </Box>
       )}
     </Box>

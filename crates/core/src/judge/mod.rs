@@ -6,7 +6,7 @@ mod wilson;
 
 use serde::{Deserialize, Serialize};
 
-pub use rank::{WRONG_FOOT, basic};
+pub use rank::{WRONG_FOOT, basic, put_first};
 pub use wilson::wilson;
 
 use crate::chart::Chart;
@@ -447,6 +447,48 @@ mod tests {
         assert_eq!(j[s4.explained_by.unwrap()].fault, "S3");
         assert!(!s4.offered);
         assert!(j[0].offered);
+    }
+
+    #[test]
+    fn the_coach_has_the_last_word_on_what_comes_first() {
+        let mut m = Vec::new();
+        for r in 0..4 {
+            m.push(reading("support", Some(Role::Follower), r, 3, 1.0, 0.1));
+            let off = |id: &str, count: usize, v: f64, s: f64| {
+                reading(id, Some(Role::Leader), r, count, v, s)
+            };
+            m.push(off("step_direction", 0, 40.0, 3.0));
+            m.push(off("off_slot", 2, 0.4, 0.02));
+        }
+        let usual = judged(&m);
+        let key = |fault: &str, role: Role| crate::marks::FindingKey {
+            fault: fault.into(),
+            role: Some(role),
+        };
+        let mut mine = usual.clone();
+        let gone = key("Z9", Role::Leader);
+        put_first(
+            &mut mine,
+            &[gone, key("S4", Role::Leader), key("S1", Role::Follower)],
+        );
+        let names: Vec<&str> = mine.iter().take(3).map(|j| j.fault.as_str()).collect();
+        assert_eq!(names, ["S4", "S1", "S3"]);
+        // What the coach puts first stands on its own and is offered; the rest keeps its causes.
+        assert_eq!((mine[0].explained_by, mine[0].offered), (None, true));
+        assert!(mine[1].offered && mine[2].offered);
+        let order = |j: &[Judged]| -> Vec<(String, Option<Role>)> {
+            let rest = j
+                .iter()
+                .filter(|j| !["S1", "S3", "S4"].contains(&j.fault.as_str()));
+            rest.map(|j| (j.fault.clone(), j.role)).collect()
+        };
+        assert_eq!(order(&mine), order(&usual));
+        // What does not show cannot be put first, and no order is the usual one.
+        let mut same = usual.clone();
+        put_first(&mut same, &[key("P1", Role::Leader)]);
+        assert_eq!(same, usual);
+        put_first(&mut same, &[]);
+        assert_eq!(same, usual);
     }
 
     #[test]

@@ -2,6 +2,7 @@
 
 use super::{Grade, Judged, SHOWS};
 use crate::fault::{Rules, Whose};
+use crate::marks::FindingKey;
 use crate::units::{Estimate, Role};
 
 /// Most findings offered to one role.
@@ -78,6 +79,35 @@ pub(super) fn rank(judged: &mut [Judged], rules: &Rules) {
         }
     }
     sort(judged);
+    offer(judged);
+}
+
+/// Puts what the coach wants fixed first in front, in that order, each on a line of its own; what does not show
+/// stays where it is. Then offers anew.
+pub fn put_first(judged: &mut [Judged], order: &[FindingKey]) {
+    let place = |j: &Judged| {
+        let named = |k: &FindingKey| k.fault == j.fault && k.role == j.role;
+        order.iter().position(named).filter(|_| j.shows())
+    };
+    if !judged.iter().any(|j| place(j).is_some()) {
+        return;
+    }
+    let top = judged.iter().map(|j| j.score).fold(0.0, f64::max);
+    let many = order.len() as f64;
+    for j in judged.iter_mut() {
+        j.offered = false;
+        if let Some(k) = place(j) {
+            j.score = top + many - k as f64;
+            j.explained_by = None;
+            j.explained = None;
+        }
+    }
+    sort(judged);
+    offer(judged);
+}
+
+/// At most two for each dancer.
+fn offer(judged: &mut [Judged]) {
     let mut offered = [0usize; 2];
     for j in judged.iter_mut().filter(|j| j.shows()) {
         let room = |offered: &[usize; 2]| j.whose.iter().any(|r| offered[*r as usize] < OFFERED);

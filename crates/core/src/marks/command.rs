@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use super::{AngleMarks, CountSource, FloorReference, Marks, StepMark};
+use super::{AngleMarks, CountSource, FindingKey, FloorReference, Marks, StepMark};
 use crate::body::{Landmark, Pose};
 use crate::chart;
 use crate::count::{CountGrid, GridError, TapError, fit_taps};
@@ -116,6 +116,11 @@ pub enum MarkCommand {
         /// The frame.
         at: MediaTime,
     },
+    /// Says what to fix first, in this order; everything else follows as usual. Nothing named gives the usual order.
+    OrderFindings {
+        /// Findings, the first one first.
+        order: Vec<FindingKey>,
+    },
     /// A floor point or landmark on another angle's picture, in that clip's own time.
     OnAngle {
         /// 2 to 4.
@@ -164,6 +169,7 @@ pub enum MarkError {
 
 const PIXEL_LIMIT: f64 = 20_000.0;
 const MOST_TAPS: usize = 2_000;
+const MOST_ORDERED: usize = 40;
 const MOST_POSES: usize = 20_000;
 
 fn within(what: &'static str, value: f64, low: f64, high: f64) -> Result<(), MarkError> {
@@ -199,6 +205,24 @@ impl MarkCommand {
                 )?;
                 marks.chart = Some(chart.clone());
                 marks.repetitions = *repetitions;
+            }
+            Self::OrderFindings { order } => {
+                let most = MOST_ORDERED as f64;
+                within(
+                    "The number of ordered findings",
+                    order.len() as f64,
+                    0.0,
+                    most,
+                )?;
+                for (i, key) in order.iter().enumerate() {
+                    // What the catalogue no longer has is passed over when it is judged.
+                    let length = key.fault.chars().count() as f64;
+                    within("The length of a fault's id", length, 1.0, 40.0)?;
+                    if order[..i].contains(key) {
+                        return Err(MarkError::Nothing("A finding can stand in one place only."));
+                    }
+                }
+                marks.order.clone_from(order);
             }
             Self::SetCount { count } => {
                 match count {

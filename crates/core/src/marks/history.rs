@@ -111,6 +111,7 @@ impl History {
 mod tests {
     use super::*;
     use crate::body::Landmark;
+    use crate::marks::FindingKey;
     use crate::units::{Foot, MediaTime, Role};
     use proptest::prelude::*;
 
@@ -250,6 +251,15 @@ mod tests {
                 view: None,
             },
             MarkCommand::ShiftOne { beats: 1 },
+            MarkCommand::OrderFindings {
+                order: vec![
+                    FindingKey {
+                        fault: "P1".into(),
+                        role: None
+                    };
+                    2
+                ],
+            },
             MarkCommand::Tap { at: MediaTime(-4) },
             place(1, f64::INFINITY),
         ];

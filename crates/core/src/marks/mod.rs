@@ -128,6 +128,20 @@ pub struct Marks {
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     #[cfg_attr(feature = "schema", schema(value_type = std::collections::HashMap<String, AngleMarks>))]
     pub angles: BTreeMap<u8, AngleMarks>,
+    /// What the coach wants fixed first, where that is not what the program would say.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub order: Vec<FindingKey>,
+}
+
+/// Which finding.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct FindingKey {
+    /// Id in the catalogue.
+    pub fault: String,
+    /// Whose; none for the couple.
+    pub role: Option<Role>,
 }
 
 /// What is marked on the picture of a further angle, in that clip's own time.
