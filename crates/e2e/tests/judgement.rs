@@ -13,7 +13,7 @@ async fn a_finding_is_judged_by_another_school_and_the_eye_is_logged() -> anyhow
         repetitions: 3,
         faults: vec![
             Shown::new("P1", Role::Follower).of(7.0),
-            Shown::new("S4", Role::Leader).of(0.6),
+            Shown::new("S4", Role::Leader).of(0.4),
         ],
         seed: 12,
         ..Scenario::default()
@@ -41,12 +41,12 @@ async fn a_finding_is_judged_by_another_school_and_the_eye_is_logged() -> anyhow
 
     // The coach has the last word on what comes first, and it is kept.
     let first = "document.querySelector('section[aria-label=\"Fix first\"] button[aria-pressed]')";
-    let before = format!("return {first}.innerText.startsWith('Leans back')");
+    let before = format!("return {first}.innerText.startsWith('Step goes')");
     b.until("the usual order", &before).await?;
-    b.press("Leaves the slot").await?;
+    b.press("Leans back out of the hold at 5").await?;
     b.press("Earlier").await?;
     b.sees("In your order").await?;
-    let after = format!("return {first}.innerText.startsWith('Leaves the slot')");
+    let after = format!("return {first}.innerText.startsWith('Leans back')");
     b.until("the coach's order", &after).await?;
     b.client.refresh().await?;
     b.sees("In your order").await?;
