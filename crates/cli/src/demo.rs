@@ -68,6 +68,22 @@ struct Story {
     confirmed: &'static [(usize, &'static str, Whose)],
 }
 
+impl Story {
+    /// How this couple, the first one being 0, dances in a week; in the last one the second couple has two phones.
+    fn week(&self, number: usize, week: usize) -> Scenario {
+        let mut phones = self.scenario.phones.clone();
+        if week == WEEKS - 1 && number == 1 {
+            phones.push(SECOND);
+        }
+        Scenario {
+            phones,
+            faults: self.weeks[week].clone(),
+            seed: 1_000 * number as u64 + week as u64,
+            ..self.scenario.clone()
+        }
+    }
+}
+
 fn stories() -> [Story; 3] {
     let shown = |fault: &str, role, size: f64| Shown::new(fault, role).of(size);
     let (leads, follows) = (Role::Leader, Role::Follower);
@@ -333,16 +349,7 @@ impl Desk<'_> {
             let last = week == WEEKS - 1;
             // The first take is kept too, to be laid beside the newest.
             let filmed = last || (week == 0 && number == 0);
-            let mut phones = story.scenario.phones.clone();
-            if last && number == 1 {
-                phones.push(SECOND);
-            }
-            let scenario = Scenario {
-                phones,
-                faults: story.weeks[week].clone(),
-                seed: 1_000 * number as u64 + week as u64,
-                ..story.scenario.clone()
-            };
+            let scenario = story.week(number, week);
             let review = self.take(&couple, day, &scenario, filmed, true).await?;
             for (id, fault, role) in &log {
                 let fine = review
@@ -601,6 +608,68 @@ impl Desk<'_> {
                 .await
                 .map_err(said)?;
         }
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::fmt::Write as _;
+
+    use upright_core::analyse::analyse;
+    use upright_core::chart::Shelf;
+    use upright_core::fault::Rules;
+    use upright_core::marks::Marks;
+    use upright_core::measure::CoupleBody;
+    use upright_core::take::{Film, Take as Filmed, solve_take};
+
+    use super::*;
+
+    /// Every finding of every take of the three couples, from the first angle; read line by line against what each
+    /// couple is made to dance.
+    #[test]
+    fn the_demos_takes_read_like_this() -> anyhow::Result<()> {
+        let mut page = String::new();
+        for (number, story) in stories().iter().enumerate() {
+            for week in 0..WEEKS {
+                let scenario = story.week(number, week);
+                let danced = Performance::new(&scenario)?;
+                let hand = Hand::ordinary(scenario.seed);
+                let mut marked = Marks::default();
+                for command in marks(&danced, 0, &danced.frame_times(0), &hand) {
+                    command.apply(&mut marked)?;
+                }
+                let take = Filmed {
+                    marks: &marked,
+                    couple: CoupleBody {
+                        heights: scenario.heights,
+                        frame_limit: None,
+                    },
+                    films: &[Film::new(danced.phone(0).picture())],
+                    shelf: &Shelf::default(),
+                    rules: Rules::usual(),
+                };
+                let a = analyse(&take, Some(&solve_take(&take, None)));
+                let (leader, follower) = (story.leader.0, story.follower.0);
+                writeln!(page, "{leader} and {follower}, week {}", week + 1)?;
+                for j in a.judged.iter().filter(|j| j.shows()) {
+                    let whose = j.role.map_or("couple".into(), |r| format!("{r:?}"));
+                    let cause = j.explained_by.map_or(String::new(), |i| {
+                        format!(", explained by {}", a.judged[i].fault)
+                    });
+                    writeln!(
+                        page,
+                        "  {} {whose} {:?}, {} of {}{cause}{}",
+                        j.fault,
+                        j.grade,
+                        j.showing,
+                        j.of,
+                        if j.offered { ", offered" } else { "" },
+                    )?;
+                }
+            }
+        }
+        insta::assert_snapshot!(page);
         Ok(())
     }
 }
