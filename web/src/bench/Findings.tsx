@@ -233,6 +233,16 @@ function Finding({
   const chosen = acts.chosen === findingKey(j);
   const count = j.count == null ? undefined : chart?.pattern.marks[j.count]?.label;
   const name = fault?.name ?? j.fault;
+  const order = chosen && (earlier || later) && (
+    <Box sx={{ display: 'flex', ml: 'auto' }}>
+      <Button onClick={earlier} disabled={!earlier} aria-label={`Fix earlier: ${name}`}>
+        Earlier
+      </Button>
+      <Button onClick={later} disabled={!later} aria-label={`Fix later: ${name}`}>
+        Later
+      </Button>
+    </Box>
+  );
   return (
     <Box
       sx={{
@@ -293,6 +303,7 @@ function Finding({
           <Button onClick={() => acts.withdraw(decided.id)} aria-label={`Take back: ${name}`}>
             Take back
           </Button>
+          {order}
         </Box>
       ) : (
         <Box sx={{ display: 'flex', gap: 1 }}>
@@ -306,16 +317,7 @@ function Finding({
           <Button onClick={() => acts.dismiss(j)} aria-label={`Dismiss: ${name}`}>
             Dismiss
           </Button>
-          {chosen && (earlier || later) && (
-            <Box sx={{ display: 'flex', ml: 'auto' }}>
-              <Button onClick={earlier} disabled={!earlier} aria-label={`Fix earlier: ${name}`}>
-                Earlier
-              </Button>
-              <Button onClick={later} disabled={!later} aria-label={`Fix later: ${name}`}>
-                Later
-              </Button>
-            </Box>
-          )}
+          {order}
         </Box>
       )}
     </Box>
