@@ -17,6 +17,10 @@ use Landmark as L;
 /// Moments of both dancers further apart than this say nothing of each other, seconds.
 const TOGETHER: f64 = 0.06;
 
+/// A change of a held place, metres, and of its cost, from which on arms are chosen again.
+const STIRS: f64 = 0.02;
+const STIRS_COST: f64 = 0.5;
+
 /// What one hand of a dancer holds.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Grip {
@@ -65,6 +69,15 @@ impl Held {
         };
         Self((0..own.at.len()).map(one).collect())
     }
+}
+
+/// Whether two sets of places choose alike: a hand that has moved by less than it is known to does not.
+fn alike(a: &[Vec<Place>; 2], b: &[Vec<Place>; 2]) -> bool {
+    let near = |(a, b): (&Place, &Place)| {
+        (a.at - b.at).norm() < STIRS && (a.cost - b.cost).abs() < STIRS_COST
+    };
+    let side = |k: usize| a[k].len() == b[k].len() && a[k].iter().zip(&b[k]).all(near);
+    side(0) && side(1)
 }
 
 /// Where the partner lets a hand be that comes from a shoulder.
@@ -126,7 +139,7 @@ pub fn with_holds(
             let k = b.alone.at.partition_point(|at| *at < alone.at[t]);
             *new = b.alone.at.get(k) != Some(&alone.at[t])
                 || b.alone.joints[k] != alone.joints[t]
-                || b.held.0[k] != held.0[t];
+                || !alike(&b.held.0[k], &held.0[t]);
             if !*new {
                 out.take(t, b.bodies, k);
                 out.spreads[t] = b.bodies.spreads[k];
@@ -151,7 +164,9 @@ pub fn with_holds(
                 scales: alone.scales,
             };
             let solver = Solver::new(&given, part);
-            let rounds = solver.descend_held(&mut state, 6)?;
+            // After a correction the start is near.
+            let most = if before.is_some() { 3 } else { 6 };
+            let rounds = solver.descend_held(&mut state, most)?;
             let spreads = chosen.spreads[first..last].to_vec();
             let solved = solver.finish(cameras, state, spreads, rounds, Some(alone.residual))?;
             for k in first..last {
@@ -206,6 +221,21 @@ mod tests {
             waist.x < 0.6 && waist.y > 0.0,
             "toward him, on his left: {waist}"
         );
+    }
+
+    #[test]
+    fn only_a_change_that_could_matter_is_one() {
+        let place = |x: f64, cost: f64| Place {
+            at: Vector3::new(x, 0.0, 1.1),
+            cost,
+        };
+        let of = |places: Vec<Place>| [places, Vec::new()];
+        let was = of(vec![place(0.3, 0.0), place(0.5, 4.0)]);
+        assert!(alike(&was, &of(vec![place(0.31, 0.0), place(0.5, 4.3)])));
+        assert!(!alike(&was, &of(vec![place(0.33, 0.0), place(0.5, 4.0)])));
+        assert!(!alike(&was, &of(vec![place(0.3, 0.0), place(0.5, 5.0)])));
+        assert!(!alike(&was, &of(vec![place(0.3, 0.0)])));
+        assert!(!alike(&was, &[Vec::new(), was[0].clone()]));
     }
 
     #[test]
