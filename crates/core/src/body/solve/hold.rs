@@ -80,7 +80,8 @@ fn alike(a: &[Vec<Place>; 2], b: &[Vec<Place>; 2]) -> bool {
     side(0) && side(1)
 }
 
-/// Where the partner lets a hand be that comes from a shoulder.
+/// Where the partner lets a hand be that comes from a shoulder, metres. The places on the body are rough, in shares
+/// of standing height; the grip's standard error covers what they are off.
 fn places(partner: &Bodies, t: usize, grip: Grip, near: Vector3<f64>) -> Vec<Place> {
     let x = &partner.joints[t];
     let shoulders = [L::LeftShoulder, L::RightShoulder].map(|l| p(x, l));
@@ -120,7 +121,8 @@ pub struct Known<'a> {
 }
 
 /// A dancer with the arms' shapes chosen by what they hold as well. Where that changes nothing the bodies stay as
-/// they are known alone; where nothing has changed since `before`, as they were.
+/// they are known alone; where nothing has changed since `before`, as they were. `cameras` are those of `alone`,
+/// `held` has its instants. An error when no body fits the chosen shapes.
 pub fn with_holds(
     cameras: &[Calibration],
     alone: &Bodies,
