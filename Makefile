@@ -1,7 +1,7 @@
 # make demo   set up, build and start with the demo studio     http://127.0.0.1:8420
 # make test   set up, build and run everything that is checked
 SHELL := bash
-.PHONY: demo demo-reset serve test bench accuracy pose-accuracy beats screenshots build web format install types
+.PHONY: demo demo-reset serve test bench accuracy pose-accuracy beats beat-tracks screenshots build web format install types
 
 web/node_modules/.package-lock.json: web/package-lock.json
 	cd web && npm ci --no-audit --no-fund
@@ -46,9 +46,14 @@ pose-accuracy:
 	scripts/models.sh
 	cargo run --locked -p upright-pose --example pose_accuracy -- --takes 24
 
-# The beat tracker on the simulated band.
+# The beat tracker on simulated music, easy and hard; fails below the targets.
 beats:
 	cargo run --locked -p upright-studio --example beats -- --takes 240
+
+# The same on real music with known beats: tracker modules of Debian's game packages, fetched into target.
+beat-tracks:
+	scripts/beat-tracks.py target/beat-tracks
+	cargo run --locked -p upright-studio --example beats -- --tracks target/beat-tracks/tracks.json
 
 # Takes docs/screenshots anew from the demo studio, in a browser without a window.
 screenshots: build

@@ -16,6 +16,7 @@ need ffmpeg command -v ffmpeg
 need ffmpeg command -v ffprobe
 need gcc command -v cc
 need util-linux command -v setpriv
+need util-linux command -v prlimit
 if [ "${1:-run}" = test ]; then
   need chromium command -v chromium
   need chromium-driver command -v chromedriver

@@ -512,6 +512,7 @@ impl Desk<'_> {
             sound: Sound {
                 music: Music::Band,
                 room: 0.02,
+                ..Sound::default()
             },
             ..scenario.clone()
         };

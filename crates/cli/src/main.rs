@@ -64,9 +64,9 @@ struct Place {
     /// PostgreSQL.
     #[arg(long, env = "DATABASE_URL", hide_env_values = true)]
     database_url: String,
-    /// Folder for clips.
+    /// Folder for clips, or `s3://bucket/folder` of an S3-compatible store.
     #[arg(long, env = "UPRIGHT_BLOBS")]
-    blobs: Option<PathBuf>,
+    blobs: Option<String>,
     /// Folder of the pose networks, as scripts/models.sh fills it.
     #[arg(long, env = "UPRIGHT_MODELS", default_value = "models/files")]
     models: PathBuf,
@@ -74,10 +74,13 @@ struct Place {
 
 impl Place {
     async fn open(self, web: PathBuf, demo: Option<DemoSignIn>) -> anyhow::Result<App> {
-        let blobs = self.blobs.unwrap_or_else(|| self.data.join("blobs"));
+        let blobs = match self.blobs {
+            Some(place) => Blobs::at(&place)?,
+            None => Blobs::in_folder(&self.data.join("blobs"))?,
+        };
         Ok(App::new(Parts {
             store: Store::connect(&self.database_url).await?,
-            blobs: Blobs::in_folder(&blobs)?,
+            blobs,
             incoming: self.data.join("incoming"),
             models: self.models,
             web,

@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 use std::process::Stdio;
+use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::Duration;
 
 use anyhow::{Context as _, anyhow, bail};
@@ -21,6 +22,8 @@ const PATIENCE: Duration = Duration::from_secs(30);
 pub struct Browser {
     /// The session.
     pub client: Client,
+    /// What a coach did so far: a click, a key, a field gone to, a field filled are one each.
+    inputs: AtomicU32,
     _driver: Child,
     _profile: tempfile::TempDir,
 }
@@ -28,21 +31,7 @@ pub struct Browser {
 impl Browser {
     /// Starts ChromeDriver and a browser.
     pub async fn start() -> anyhow::Result<Self> {
-        let mut driver = Command::new("chromedriver")
-            .arg("--port=0")
-            .stdout(Stdio::piped())
-            .stderr(Stdio::null())
-            .kill_on_drop(true)
-            .spawn()
-            .context("chromedriver is missing; run scripts/install.sh test")?;
-        let out = driver.stdout.take().context("no output")?;
-        let mut lines = BufReader::new(out).lines();
-        let port = loop {
-            let line = lines.next_line().await?.context("chromedriver ended")?;
-            if let Some((_, rest)) = line.split_once("successfully on port ") {
-                break rest.trim_end_matches('.').parse::<u16>()?;
-            }
-        };
+        let (driver, mut lines, port) = driver().await?;
         // Somebody must read on, or the driver stops when the pipe is full.
         tokio::spawn(async move { while let Ok(Some(_)) = lines.next_line().await {} });
         let profile = tempfile::tempdir()?;
@@ -78,11 +67,22 @@ impl Browser {
             .await?;
         let browser = Self {
             client,
+            inputs: AtomicU32::new(0),
             _driver: driver,
             _profile: profile,
         };
         browser.fit().await?;
         Ok(browser)
+    }
+
+    /// Counts what a coach does.
+    pub fn count(&self, inputs: u32) {
+        self.inputs.fetch_add(inputs, Ordering::Relaxed);
+    }
+
+    /// How much a coach has done since this was last asked.
+    pub fn inputs(&self) -> u32 {
+        self.inputs.swap(0, Ordering::Relaxed)
     }
 
     /// Makes the page, not the window, 1280×800.
@@ -158,6 +158,7 @@ impl Browser {
 
     /// Clicks what may be moving (a dialog opens, a list scrolls) or be replaced while it is found.
     pub async fn click(&self, path: &str) -> anyhow::Result<()> {
+        self.count(1);
         let begun = std::time::Instant::now();
         loop {
             match self.xpath(path).await?.click().await {
@@ -170,6 +171,7 @@ impl Browser {
 
     /// Types into the field with this label, replacing what is there.
     pub async fn fill(&self, label: &str, text: &str) -> anyhow::Result<()> {
+        self.count(2);
         let path = format!(
             "//label[starts-with(normalize-space(.), {})]/following-sibling::div//*[self::input or self::textarea][not(@aria-hidden)]",
             quoted(label)
@@ -233,6 +235,7 @@ impl Browser {
             "//*[contains(@class, 'MuiInputLabel-root') and starts-with(normalize-space(.), {})]/following-sibling::div//*[@role='combobox']",
             quoted(label)
         );
+        self.count(1);
         self.xpath(&field).await?.click().await?;
         let path = format!(
             "//li[@role='option' and normalize-space(.)={}]",
@@ -317,8 +320,24 @@ impl Browser {
         .await
     }
 
+    /// Clicks a pixel of the film, found on the page by the overlay's own transformation.
+    pub async fn click_pixel(&self, pixel: [f64; 2]) -> anyhow::Result<()> {
+        self.count(1);
+        self.client
+            .execute(
+                "const svg = document.querySelector('[data-testid=overlay]'); const [x, y] = arguments;
+                 const p = new DOMPoint(x, y).matrixTransform(svg.getScreenCTM());
+                 for (const type of ['pointerdown', 'pointerup'])
+                   svg.dispatchEvent(new PointerEvent(type, { clientX: p.x, clientY: p.y, bubbles: true, button: 0, pointerId: 1 }));",
+                vec![json!(pixel[0]), json!(pixel[1])],
+            )
+            .await?;
+        Ok(())
+    }
+
     /// Sends one key to the page.
     pub async fn key(&self, key: &str) -> anyhow::Result<()> {
+        self.count(1);
         self.client
             .execute(
                 "const [key] = arguments; const parts = key.split('+'); const k = key === '+' ? '+' : parts.pop();
@@ -385,12 +404,41 @@ impl Browser {
 
     /// Gives a file to the page's file field.
     pub async fn give_file(&self, file: PathBuf) -> anyhow::Result<()> {
+        self.count(2);
         self.css("input[type=file]")
             .await?
             .send_keys(&file.display().to_string())
             .await?;
         Ok(())
     }
+}
+
+/// How often ChromeDriver is started before it is given up: now and then one of several started at once ends
+/// without a word, likely because another one took its port.
+const STARTS: u32 = 4;
+
+type Lines = tokio::io::Lines<BufReader<tokio::process::ChildStdout>>;
+
+/// A running ChromeDriver, what it still says, and its port.
+async fn driver() -> anyhow::Result<(Child, Lines, u16)> {
+    for _ in 0..STARTS {
+        let mut driver = Command::new("chromedriver")
+            .arg("--port=0")
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .kill_on_drop(true)
+            .spawn()
+            .context("chromedriver is missing; run scripts/install.sh test")?;
+        let out = driver.stdout.take().context("no output")?;
+        let mut lines = BufReader::new(out).lines();
+        while let Some(line) = lines.next_line().await? {
+            if let Some((_, rest)) = line.split_once("successfully on port ") {
+                let port = rest.trim_end_matches('.').parse()?;
+                return Ok((driver, lines, port));
+            }
+        }
+    }
+    bail!("chromedriver ends as soon as it is started")
 }
 
 /// A string for XPath; names here have no double quotes.

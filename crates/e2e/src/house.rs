@@ -125,12 +125,22 @@ impl House {
         held_on: jiff::civil::Date,
         performance: &Performance,
     ) -> anyhow::Result<Uuid> {
+        let file = simulated_clip(performance, self.folder.path()).await?;
+        self.take_with_clip(couple_id, held_on, &file).await
+    }
+
+    /// A take with a film of any kind, prepared for stepping.
+    pub async fn take_with_clip(
+        &self,
+        couple_id: Uuid,
+        held_on: jiff::civil::Date,
+        file: &Path,
+    ) -> anyhow::Result<Uuid> {
         let take = self
             .take_without_film(couple_id, held_on, Vec::new())
             .await?;
-        let file = simulated_clip(performance, self.folder.path()).await?;
         let key = format!("original/{take}");
-        self.app.blobs().put_file(&key, &file).await?;
+        self.app.blobs().put_file(&key, file).await?;
         let store = self.app.store();
         let clip = store.clip(self.studio, take).await?;
         let mut clip = clip.ok_or_else(|| anyhow!("no clip"))?;

@@ -42,6 +42,22 @@ pub async fn still(clip: &Path, at: f64, to: &Path) -> Result<(), MediaError> {
     }
 }
 
+/// The frame shown at a moment in grey, a byte a pixel, row by row.
+pub async fn grey(clip: &Path, at: f64) -> Result<Vec<u8>, MediaError> {
+    let mut c = command("ffmpeg");
+    c.args(["-ss", &format!("{:.6}", at.max(0.0))]);
+    foreign_input(&mut c, clip);
+    c.args(["-map", "0:v:0", "-frames:v", "1", "-f", "rawvideo"])
+        .args(["-pix_fmt", "gray", "pipe:1"]);
+    let bytes = output("ffmpeg", c, LIMIT).await?;
+    if bytes.is_empty() {
+        return Err(MediaError::Damaged {
+            said: "there is no frame at this moment".into(),
+        });
+    }
+    Ok(bytes)
+}
+
 /// Writes the seconds of a span as MP4, with sound, without any metadata.
 pub async fn cut(clip: &Path, span: [f64; 2], to: &Path) -> Result<(), MediaError> {
     let [from, long] = from_to(span);

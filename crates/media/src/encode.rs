@@ -6,7 +6,7 @@ use std::process::Stdio;
 use tokio::io::AsyncWriteExt;
 
 use crate::MediaError;
-use crate::tool::{command, spawn_error};
+use crate::tool::{command, ended, listen, spawn_error};
 
 /// Form of a clip to be made.
 #[derive(Debug, Clone, PartialEq)]
@@ -53,24 +53,19 @@ pub async fn encode(
     .arg(to)
     .stdin(Stdio::piped())
     .stderr(Stdio::piped());
-    let mut child = c.spawn().map_err(|e| spawn_error("ffmpeg", e))?;
-    if let Some(mut pipe) = child.stdin.take() {
-        for picture in pictures {
-            if pipe.write_all(&picture).await.is_err() {
-                break;
+    let mut child = c.spawn().map_err(spawn_error)?;
+    let (pipe, err) = (child.stdin.take(), child.stderr.take());
+    let give = async {
+        if let Some(mut pipe) = pipe {
+            for picture in pictures {
+                // A tool that gives up closes the pipe; why, it says below.
+                if pipe.write_all(&picture).await.is_err() {
+                    break;
+                }
             }
         }
-        drop(pipe);
-    }
-    let done = child.wait_with_output().await?;
-    if done.status.success() {
-        Ok(())
-    } else {
-        Err(MediaError::Damaged {
-            said: String::from_utf8_lossy(&done.stderr)
-                .chars()
-                .take(2_000)
-                .collect(),
-        })
-    }
+        Ok::<_, std::io::Error>(())
+    };
+    let (_, said) = tokio::try_join!(give, listen(err))?;
+    ended("ffmpeg", child.wait().await?, said)
 }

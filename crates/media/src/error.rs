@@ -30,10 +30,22 @@ pub enum MediaError {
     /// It took too long.
     #[error("Preparing the clip took too long and was stopped. Try a shorter one.")]
     TimedOut,
+    /// It asked for more memory or disk than a clip may have, or the tool broke on it.
+    #[error(
+        "The clip needs more room to be prepared than a clip of a phone does, and was stopped. Export it again as MP4 on the phone."
+    )]
+    TooHeavy,
+    /// More pictures than any phone takes.
+    #[error(
+        "The clip says that it has {0} pictures. Up to 240 a second can be reviewed; export it again as MP4 on the phone."
+    )]
+    TooMany(usize),
     /// The tool is not there.
-    #[error("The program {tool} is missing on this machine. Install the package ffmpeg.")]
+    #[error(
+        "The program {tool} is missing on this machine. Install the packages ffmpeg and util-linux."
+    )]
     ToolMissing {
-        /// `ffmpeg` or `ffprobe`.
+        /// `ffmpeg`, `ffprobe` or `prlimit`.
         tool: &'static str,
     },
     /// Reading or writing failed.

@@ -2,7 +2,7 @@
 //! frame, and its exact frame times. Files in, values out; no database, no web.
 //!
 //! Every call runs the tool as a child process with only local files open to it, only the containers
-//! phones make, a time limit, and no standard input it could wait for.
+//! phones make, limits of time, memory and disk, and no standard input it could wait for.
 
 mod cut;
 mod encode;
@@ -13,7 +13,7 @@ mod proxy;
 mod sound;
 mod tool;
 
-pub use cut::{cut, cut_sound, still};
+pub use cut::{cut, cut_sound, grey, still};
 pub use encode::{Film, encode};
 pub use error::MediaError;
 pub use pictures::Pictures;

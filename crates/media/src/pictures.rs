@@ -38,7 +38,7 @@ impl Pictures {
             ])
             .stdout(Stdio::piped())
             .stderr(Stdio::null());
-        let mut child = c.spawn().map_err(|e| spawn_error("ffmpeg", e))?;
+        let mut child = c.spawn().map_err(spawn_error)?;
         let out = child.stdout.take().ok_or_else(|| MediaError::Damaged {
             said: "no output".into(),
         })?;

@@ -11,6 +11,9 @@ use crate::tool::{command, foreign_input, output};
 const LONGEST: f64 = 15.0 * 60.0;
 const SHORTEST: f64 = 0.5;
 
+/// Most pictures of a clip: the longest at 240 a second.
+const PICTURES: usize = 216_000;
+
 /// What ffprobe says of a clip.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Probe {
@@ -79,7 +82,9 @@ pub async fn probe(path: &Path) -> Result<Probe, MediaError> {
     c.args(["-of", "json", "-show_streams", "-show_format"]);
     foreign_input(&mut c, path);
     let text = match output("ffprobe", c, Duration::from_secs(30)).await {
-        Err(MediaError::Damaged { .. }) => return Err(MediaError::NotAVideo),
+        Err(MediaError::Damaged { .. } | MediaError::TooHeavy) => {
+            return Err(MediaError::NotAVideo);
+        }
         other => other?,
     };
     let said: Said = serde_json::from_slice(&text).map_err(|_| MediaError::NotAVideo)?;
@@ -144,6 +149,9 @@ pub async fn frame_times(path: &Path) -> Result<FrameTimes, MediaError> {
         .collect();
     times.sort_unstable();
     times.dedup();
+    if times.len() > PICTURES {
+        return Err(MediaError::TooMany(times.len()));
+    }
     let start = *times.first().ok_or(MediaError::NoPicture)?;
     for t in &mut times {
         *t -= start;

@@ -5,9 +5,9 @@ use std::path::Path;
 use std::process::Stdio;
 use std::time::Duration;
 
-use tokio::io::{AsyncBufReadExt, AsyncReadExt, BufReader};
+use tokio::io::{AsyncBufReadExt, BufReader};
 
-use crate::tool::{command, foreign_input, spawn_error};
+use crate::tool::{command, ended, foreign_input, listen, spawn_error};
 use crate::{MediaError, Probe};
 
 /// Longest side of the copy, pixels. Marks are placed on it, so a pixel means the same in every clip.
@@ -59,7 +59,7 @@ pub async fn make_proxy(
     .arg(to)
     .stdout(Stdio::piped())
     .stderr(Stdio::piped());
-    let mut child = c.spawn().map_err(|e| spawn_error("ffmpeg", e))?;
+    let mut child = c.spawn().map_err(spawn_error)?;
     let (out, err) = (child.stdout.take(), child.stderr.take());
     let watch = async {
         if let Some(out) = out {
@@ -75,26 +75,13 @@ pub async fn make_proxy(
         }
         Ok::<_, std::io::Error>(())
     };
-    let listen = async {
-        let mut said = String::new();
-        if let Some(err) = err {
-            let mut bytes = Vec::new();
-            err.take(4_000).read_to_end(&mut bytes).await?;
-            said = String::from_utf8_lossy(&bytes).into_owned();
-        }
-        Ok::<_, std::io::Error>(said)
-    };
     // Ten times the clip's length, and two minutes for starting on a busy machine.
     let limit = Duration::from_secs_f64(120.0 + 10.0 * of.duration);
     let (status, said) = tokio::time::timeout(limit, async {
-        let (_, said) = tokio::try_join!(watch, listen)?;
+        let (_, said) = tokio::try_join!(watch, listen(err))?;
         Ok::<_, std::io::Error>((child.wait().await?, said))
     })
     .await
     .map_err(|_| MediaError::TimedOut)??;
-    if status.success() {
-        Ok(())
-    } else {
-        Err(MediaError::Damaged { said })
-    }
+    ended("ffmpeg", status, said)
 }

@@ -10,7 +10,8 @@ use std::time::Duration;
 
 use apalis::prelude::{BackendExt as _, BoxDynError, Data, Monitor, WorkerBuilder};
 use tokio::sync::watch;
-use upright_store::{Clip, StudioId, Work, WorkKind};
+use tokio::task::JoinSet;
+use upright_store::{Clip, StoreError, StudioId, Work, WorkKind};
 use uuid::Uuid;
 
 use crate::App;
@@ -53,21 +54,29 @@ const AGAIN: [Duration; 3] = [
     Duration::from_secs(15),
 ];
 
-/// Works until the process ends.
+/// Pause before the queue is asked again that could not be reached.
+const BACK: Duration = Duration::from_secs(2);
+
+/// Works until the process ends; a queue that is lost (its database restarted) is taken up again.
 pub async fn work(app: App) {
-    let monitor = Monitor::new().register(move |run| {
-        WorkerBuilder::new(format!("{}-{run}", Uuid::now_v7()))
-            .backend(
-                app.store()
-                    .queue()
-                    .with_pubsub()
-                    .poll_with_interval(Duration::from_secs(2)),
-            )
-            .data(app.clone())
-            .build(one)
-    });
-    if let Err(e) = monitor.run().await {
-        tracing::error!(%e, "the worker ended");
+    loop {
+        let app = app.clone();
+        let monitor = Monitor::new().register(move |run| {
+            WorkerBuilder::new(format!("{}-{run}", Uuid::now_v7()))
+                .backend(
+                    app.store()
+                        .queue()
+                        .with_pubsub()
+                        .poll_with_interval(Duration::from_secs(2)),
+                )
+                .data(app.clone())
+                .build(one)
+        });
+        match monitor.run().await {
+            Ok(()) => tracing::warn!("the worker ended, and begins again"),
+            Err(e) => tracing::warn!(%e, "the worker lost its queue, and begins again"),
+        }
+        tokio::time::sleep(BACK).await;
     }
 }
 
@@ -85,7 +94,7 @@ async fn one(id: Uuid, app: Data<App>) -> Result<(), BoxDynError> {
     let mut pauses = AGAIN.iter();
     loop {
         let Err(problem) = watched(app, &work, &clip).await else {
-            app.store().end_work(id, Ok(())).await?;
+            end(app, id, Ok(())).await?;
             return Ok(());
         };
         if problem.passes()
@@ -96,22 +105,49 @@ async fn one(id: Uuid, app: Data<App>) -> Result<(), BoxDynError> {
             continue;
         }
         tracing::warn!(%id, detail = problem.detail, "failed");
-        if app.store().end_work(id, Err(&problem.detail)).await? && work.kind == WorkKind::Prepare {
+        if end(app, id, Err(&problem.detail)).await? && work.kind == WorkKind::Prepare {
             app.store().clip_failed(clip.id, &problem.detail).await?;
         }
         return Ok(());
     }
 }
 
+/// Notes the end, which must not be lost for a database that is away for a moment.
+async fn end(app: &App, id: Uuid, how: Result<(), &str>) -> Result<bool, StoreError> {
+    for pause in AGAIN {
+        match app.store().end_work(id, how).await {
+            Ok(ended) => return Ok(ended),
+            Err(e) => tracing::warn!(%id, %e, "the end is noted again"),
+        }
+        tokio::time::sleep(pause).await;
+    }
+    app.store().end_work(id, how).await
+}
+
+/// Work under way; dropped with its worker, it is no longer wanted and notes nothing more.
+struct Watch {
+    told: Told,
+    _noting: JoinSet<()>,
+}
+
+impl Drop for Watch {
+    fn drop(&mut self) {
+        self.told.wanted.store(false, Ordering::Relaxed);
+    }
+}
+
 async fn watched(app: &App, work: &Work, clip: &Clip) -> Result<(), Problem> {
     let told = Told::nobody();
-    let watcher = tokio::spawn(note(app.clone(), work.id, clip.id, told.clone()));
-    let done = match work.kind {
+    let mut noting = JoinSet::new();
+    noting.spawn(note(app.clone(), work.id, clip.id, told.clone()));
+    let _watch = Watch {
+        told: told.clone(),
+        _noting: noting,
+    };
+    match work.kind {
         WorkKind::Prepare => crate::intake::prepare(app, clip, &told).await,
         WorkKind::Find => crate::marking::find(app, clip, &told).await,
-    };
-    watcher.abort();
-    done
+    }
 }
 
 /// Keeps how far work is, as often as somebody can look, and tells it when it was stopped.

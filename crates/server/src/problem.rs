@@ -8,7 +8,8 @@ use axum::response::{IntoResponse, Response};
 use serde::Serialize;
 use upright_core::marks::MarkError;
 use upright_media::MediaError;
-use upright_store::{ArchiveError, StoreError};
+use upright_store::{ArchiveError, StoreError, Take};
+use uuid::Uuid;
 
 /// A problem document.
 #[derive(Debug, Clone, Serialize, utoipa::ToSchema)]
@@ -22,6 +23,9 @@ pub struct Problem {
     pub status: u16,
     /// What is wrong and what to do.
     pub detail: String,
+    /// The take that it is about, where another one is in the way.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub take: Option<Uuid>,
 }
 
 impl Problem {
@@ -36,6 +40,7 @@ impl Problem {
             title: title.to_owned(),
             status: status.as_u16(),
             detail: detail.into(),
+            take: None,
         }
     }
 
@@ -145,6 +150,21 @@ impl Problem {
     /// Something of this name is there.
     pub fn exists(detail: impl Into<String>) -> Self {
         Self::new(StatusCode::CONFLICT, "exists", "Already there", detail)
+    }
+
+    /// This film is another take's clip already.
+    pub fn same_film(there: &Take) -> Self {
+        let detail = format!(
+            "This film is here already: {} and {}, take {} of {}. Open that take, or use the film once more.",
+            there.leader,
+            there.follower,
+            there.number,
+            there.held_on.to_jiff()
+        );
+        Self {
+            take: Some(there.id),
+            ..Self::new(StatusCode::CONFLICT, "same-film", "Here already", detail)
+        }
     }
 
     /// A changed row needs its version.

@@ -270,6 +270,12 @@ fn reviewed(desk: Desk, history: History, version: i32) -> (Review, Arc<Solved>)
     (review, solved)
 }
 
+/// A take's marks as they stand.
+pub async fn marks(app: &App, studio: StudioId, take: Uuid) -> Result<Marks, Problem> {
+    let log = app.store().mark_log(studio, take).await?;
+    Ok(History::replay(log).marks().clone())
+}
+
 /// Both dancers' bodies of a take in space; the version of its marks comes with it.
 pub async fn in_space(app: &App, studio: StudioId, take: Uuid) -> Result<(i32, Space), Problem> {
     let desk = open(app, studio, take).await?;

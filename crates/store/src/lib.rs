@@ -26,6 +26,7 @@ mod take;
 pub mod testing;
 mod track;
 mod training;
+mod upload;
 mod work;
 
 pub use account::{Account, NewAccount, Studio};
@@ -49,6 +50,7 @@ pub use routine::KeptRoutine;
 pub use take::{NewTake, PersonReading, Take};
 pub use track::Track;
 pub use training::PracticeReport;
+pub use upload::{NewUpload, Upload};
 pub use work::{Work, WorkKind, WorkState};
 
 use sqlx::postgres::{PgConnectOptions, PgPool, PgPoolOptions};

@@ -12,6 +12,9 @@ use crate::nature::Build;
 /// Hip height of soft knees.
 const HIP_HEIGHT: f64 = 0.505;
 
+/// How far below the own shoulder a hand on the partner's back lies at most, metres.
+const HELD_BELOW: f64 = 0.26;
+
 /// Least angle of an elbow and of a knee, degrees.
 const TIGHTEST: [f64; 2] = [35.0, 50.0];
 
@@ -69,6 +72,8 @@ pub(crate) struct ArmWays {
     pub aside: f64,
     /// Share to which the joined hand is brought near the partner's face, and how near, metres.
     pub face: [f64; 2],
+    /// Share to which the joined hand is brought inside the line of the partner's chest.
+    pub crowd: f64,
     /// Trembling of the joined hand, metres.
     pub tremble: [f64; 3],
 }
@@ -181,7 +186,9 @@ fn targets(
             }
             Hold::LeaderOn(hand, spot) => {
                 let foot = side(hand);
-                let to = f.spot(spot, shoulder(l, foot));
+                let mut to = f.spot(spot, shoulder(l, foot));
+                // A tall leader holds a small follower higher up rather than let the elbow hang.
+                to.z = to.z.max(shoulder(l, foot).z - HELD_BELOW);
                 if l.reaches(foot, to) {
                     out[0][foot as usize] = to;
                 }
@@ -197,6 +204,9 @@ fn targets(
     }
     out
 }
+
+/// How far inside the line of the partner's chest a crowding hand comes, metres: the wrist follows it.
+const CROWDED: f64 = 0.25;
 
 /// Where hands are joined in an open position: between the two shoulders at the height of the lower
 /// ribs, and from there where the lead and the dancers' ways take them.
@@ -243,6 +253,12 @@ fn in_front(
             let face = bodies[1 - i].joint(Landmark::Nose);
             let out = body.chest() - face;
             joined += share * (face + out.normalize() * near - joined);
+        }
+        if ways.crowd > 0.0 {
+            let chest = bodies[1 - i].chest();
+            let mut inside = chest + (chest - body.chest()).normalize() * CROWDED;
+            inside.z = joined.z;
+            joined += ways.crowd * (inside - joined);
         }
         joined += Vector3::from(ways.tremble);
     }
@@ -447,16 +463,9 @@ impl Body {
             body.set(names[0], heel);
             body.set(names[1], toe);
         }
-        // The hips sink as far as the longer leg asks.
         let mut hips =
             Point3::new(p.centre[0], p.centre[1], (HIP_HEIGHT + p.rise) * h) - ahead * p.hips_back;
-        let leg = 0.985 * (b.thigh + b.shank) * h;
-        for (side, [.., ankle]) in [Foot::Left, Foot::Right].into_iter().zip(&feet) {
-            let socket = hips + left * side.side() * 0.5 * b.hips * h;
-            let flat = (ankle.xy() - socket.xy()).norm_squared();
-            let top = ankle.z + (leg * leg - flat).max(0.04).sqrt();
-            hips.z = hips.z.min(top);
-        }
+        hips.z -= sunk(p, hips, feet.map(|f| f[2]));
         let chest_ahead = heading(chest_yaw);
         let chest_left = Vector3::z().cross(&chest_ahead);
         let [away, aside] = p.lean.map(f64::to_radians);
@@ -510,6 +519,31 @@ impl Body {
         }
         body
     }
+}
+
+/// How far the hips sink below where the posture wants them, because the longer leg asks for it, metres.
+fn sunk(p: &Posture, hips: Point3<f64>, ankles: [Point3<f64>; 2]) -> f64 {
+    let b = &p.build;
+    let left = Vector3::z().cross(&heading(p.facing[0]));
+    let leg = 0.985 * (b.thigh + b.shank) * p.height;
+    let sides = [Foot::Left, Foot::Right].into_iter().zip(ankles);
+    sides.fold(0.0, |most: f64, (side, ankle)| {
+        let socket = hips + left * side.side() * 0.5 * b.hips * p.height;
+        let flat = (ankle.xy() - socket.xy()).norm_squared();
+        let top = ankle.z + (leg * leg - flat).max(0.04).sqrt();
+        most.max(hips.z - top)
+    })
+}
+
+/// How far the hips of a posture sink, share of the height.
+pub(crate) fn sinking(p: &Posture) -> f64 {
+    let b = &p.build;
+    let h = p.height;
+    let hips = Point3::new(p.centre[0], p.centre[1], (HIP_HEIGHT + p.rise) * h)
+        - heading(p.facing[0]) * p.hips_back;
+    let ankles = [Foot::Left, Foot::Right]
+        .map(|side| foot(&p.feet[side as usize], b.foot * h, b.ankle * h)[2]);
+    sunk(p, hips, ankles) / h
 }
 
 /// Least distance of the middles of two trunks, metres: chests that touch.

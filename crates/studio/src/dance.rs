@@ -218,7 +218,8 @@ pub(crate) fn dance(
                 let into = it.pattern.marks[row.count].offset(it.chart.swing);
                 let late =
                     shown.of("T1") + shown.of("T3") + shown.of("T5") + shown.of("T4") * into * beat
-                        - shown.of("K5") * beat;
+                        // Who guesses is there early as well.
+                        - 0.35 * shown.of("C6");
                 let at =
                     (count_at + late + noise[0] + shown.of("T2") * noise[4]).max(before + 0.08);
                 let energy = shown.of("C7").max(1.0);
@@ -237,6 +238,12 @@ pub(crate) fn dance(
                 let touched = row.action.takes_weight() && shown.laid("S1").is_some();
                 let swing = (at - leaves).max(0.12);
                 let early = shown.of("R6") * beat;
+                // A foot that lands out from under the body lands before the weight comes after it.
+                let behind = if shown.laid("S11").is_some() {
+                    0.5 * swing
+                } else {
+                    0.0
+                };
                 arrivals.push(Arrival {
                     repetition: run as u32,
                     count: row.count,
@@ -252,8 +259,9 @@ pub(crate) fn dance(
                     facing,
                     heel_first: (row.contact == Some(Contact::Heel)) != shown.laid("S10").is_some(),
                     way: Way {
-                        weight: [at - 0.75 * swing, 1.1 * swing],
-                        lift: style(&it.chart.dance).swing_height + shown.of("S6"),
+                        weight: [at - 0.75 * swing + behind, 1.1 * swing],
+                        lift: style(&it.chart.dance).swing_height * (1.0 - shown.of("L3"))
+                            + shown.of("S6"),
                         out: shown.of("S5") - gathered(row),
                         peel: 24.0 * (1.0 - shown.of("L3")),
                         turn: [leaves - early, at - early],

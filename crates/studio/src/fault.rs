@@ -119,6 +119,7 @@ enum At {
     Apart,
     Turning,
     TurningByHand,
+    TurningInside,
     LastTurn,
     Still,
     Step,
@@ -132,7 +133,7 @@ enum At {
     Compression,
     AfterStop,
     BeforeSend,
-    AfterHang,
+    Hang,
     Prep,
     Signal,
     HandChange,
@@ -188,13 +189,13 @@ const ALL: &[Showable] = showable! {
     "F3" "Drops the elbows", Metres 0.22 (0.1..0.3) Each InFrame;
     "F4" "Changes the frame while the body turns", Degrees 36.0 (0.0..60.0) Each TurningByHand;
     "F5" "Breaks the wrist", Degrees 45.0 (0.0..80.0) Each Whole;
-    "F6" "Crowds the frame", Metres 0.45 (0.0..0.5) Each InOpenHold;
-    "C1" "Stands outside the spring of the arms", Metres 0.4 (-0.5..0.5) Each InOpenHold;
+    "F6" "Crowds the frame", Metres 0.6 (0.0..0.7) Each InOpenHold;
+    "C1" "Stands outside the spring of the arms", Metres 0.48 (-0.5..0.5) Each InOpenHold;
     "C2" "Does not face the partner", Degrees 32.0 (-70.0..70.0) Each Facing;
     "C3" "Loses the offset of the closed hold", Metres 0.2 (-0.4..0.4) Each InClosedHold;
     "C4" "Lets a hand go before the other has caught", Seconds 0.3 (0.0..0.8) Each HandChange;
     "C5" "Leads before the partner is committed", Seconds 0.12 (0.0..0.25) Leader Travel;
-    "C6" "Anticipates", Seconds 0.13 (0.0..0.3) Follower Travel;
+    "C6" "Anticipates", Seconds 0.24 (0.0..0.3) Follower Travel;
     "C7" "Travels with more energy than the partner", Ratio 2.0 (1.0..3.0) Each Travel;
     "C8" "Takes the lead hand off the line", Metres 0.25 (-0.4..0.4) Leader Overhead;
     "C9" "Does not bring the hand down first", Share 1.0 (0.0..1.0) Leader ArmLock;
@@ -204,7 +205,7 @@ const ALL: &[Showable] = showable! {
     "K2" "Backs out of the compression", Metres 0.14 (0.0..0.3) Leader Compression;
     "K3" "Gives no stretch at the end", Metres 0.35 (0.0..0.6) Each Apart;
     "K4" "Keeps travelling after the stop", Metres 0.22 (0.0..0.4) Leader AfterStop;
-    "K5" "Leaves the hang early", Share 0.5 (0.0..1.0) Follower AfterHang;
+    "K5" "Leaves the hang early", Metres 0.3 (0.0..0.5) Follower Hang;
     "K6" "Rushes back together", Metres 0.2 (0.0..0.4) Leader BeforeSend;
     "K7" "Sits back alone", Degrees 10.0 (0.0..20.0) Each Stretch;
     "R1" "Turns on a step that has no turn", Degrees 22.0 (-60.0..60.0) Each Still;
@@ -212,7 +213,7 @@ const ALL: &[Showable] = showable! {
     "R3" "Turns short or too far", Degrees -50.0 (-90.0..90.0) Each LastTurn;
     "R4" "Does not prepare the turn", Share 1.0 (0.0..1.0) Each Prep;
     "R5" "Turns with the arm first", Degrees 40.0 (0.0..70.0) Each TurningByHand;
-    "R6" "Squares off too early", Share 0.9 (0.0..1.0) Each Turning;
+    "R6" "Squares off too early", Share 0.9 (0.0..1.0) Each TurningInside;
     "R7" "Spins on a tilted axis", Degrees 11.0 (0.0..20.0) Each Turning;
     "R8" "Twists the body over a stuck foot", Degrees 45.0 (0.0..70.0) Each Turning;
     "R10" "Steps off the shared centre", Metres 0.22 (0.0..0.5) Each Turning;
@@ -220,7 +221,7 @@ const ALL: &[Showable] = showable! {
     "R12" "Turns at an uneven pace", Share 0.8 (0.0..2.0) Each Turning;
     "S1" "Touches instead of stepping", Share 1.0 (1.0..1.0) Each Step;
     "S2" "Steps too long", Share 0.6 (-0.6..1.0) Each Travel;
-    "S3" "Steps outward going back", Degrees 28.0 (-50.0..50.0) Each Back;
+    "S3" "Steps outward going back", Degrees 38.0 (-50.0..50.0) Each Back;
     "S4" "Leaves the slot", Metres 0.32 (-0.5..0.5) Each Slot;
     "S5" "Does not collect the feet", Metres 0.16 (0.0..0.3) Each Travel;
     "S6" "Lifts the feet", Metres 0.1 (0.0..0.25) Each Step;
@@ -230,15 +231,15 @@ const ALL: &[Showable] = showable! {
     "S10" "Meets the floor with the wrong part of the foot", Share 1.0 (1.0..1.0) Each Travel;
     "S11" "Steps out from under the body while turning", Metres 0.35 (0.0..0.4) Each Turning;
     "S12" "Stands on the outer edge", Degrees 20.0 (0.0..30.0) Each Whole;
-    "L1" "Bobs", Share 0.04 (0.0..0.06) Each NoRise;
+    "L1" "Bobs", Share 0.08 (0.0..0.12) Each NoRise;
     "L2" "Does not rise", Share 1.0 (0.0..1.0) Each Rise;
     "L3" "Drags the knees straight", Share 1.0 (0.0..1.0) Each Travel;
     "L4" "Arrives on a bent knee", Degrees 30.0 (0.0..50.0) Each Travel;
     "L5" "Moves jerkily", Metres 0.012 (0.0..0.03) Each Whole;
     "T1" "Late", Seconds 0.14 (-0.3..0.3) Each Whole;
-    "T2" "Uneven", Seconds 0.1 (0.0..0.15) Each Whole;
+    "T2" "Uneven", Seconds 0.13 (0.0..0.2) Each Whole;
     "T3" "Not together with the partner", Seconds 0.14 (-0.3..0.3) Each Whole;
-    "T4" "Drags or rushes through the figure", Share 0.05 (-0.12..0.12) Each Whole;
+    "T4" "Drags or rushes through the figure", Share 0.07 (-0.12..0.12) Each Whole;
     "T5" "Takes on the partner's syncopation", Seconds 0.1 (0.0..0.2) Each OtherRhythm;
 };
 
@@ -288,6 +289,16 @@ fn counts(at: At, chart: &Chart, role: Role) -> Vec<usize> {
             })
             .unwrap_or_default(),
         At::Turning => of(&turns),
+        // A turn on the first counts would begin in what is danced before.
+        At::TurningInside => {
+            let early = rows.iter().any(|r| turns(r) && r.count < 2);
+            let eighths: i32 = rows.iter().filter(|r| turns(r)).map(|r| r.turn.abs()).sum();
+            if early || eighths < 4 {
+                Vec::new()
+            } else {
+                of(&turns)
+            }
+        }
         At::TurningByHand => of(&|r| {
             let joined = |h: &Hold| matches!(h, Hold::Hands(..));
             turns(r) && opened(&r.count) && layout.holds[r.count].iter().any(joined)
@@ -300,8 +311,13 @@ fn counts(at: At, chart: &Chart, role: Role) -> Vec<usize> {
             .collect(),
         At::Step => of(&|r| r.action.takes_weight()),
         At::Travel => of(&travels),
+        // A step on which either turns has no direction of its own.
         At::Back => of(&|r| {
+            let partner = chart.rows(role.partner());
             r.action == Action::Step
+                && r.turn == 0
+                && !partner.iter().any(|p| p.count == r.count && p.turn != 0)
+                && r.size >= 0.15
                 && matches!(
                     r.direction,
                     Direction::Back | Direction::BackLeft | Direction::BackRight
@@ -334,9 +350,7 @@ fn counts(at: At, chart: &Chart, role: Role) -> Vec<usize> {
         At::BeforeSend => watched(role, Watchpoint::Send)
             .map(|send| of(&|r| r.count < send && r.count > 0 && r.action.arrives()))
             .unwrap_or_default(),
-        At::AfterHang => watched(role, Watchpoint::Hang)
-            .map(|hang| of(&|r| r.count > hang).into_iter().take(1).collect())
-            .unwrap_or_default(),
+        At::Hang => watched(role, Watchpoint::Hang).into_iter().collect(),
         At::Prep => of(&|r| r.judge.contains(&Watchpoint::Prep)),
         At::Signal => watched(role, Watchpoint::Signal).into_iter().collect(),
         At::HandChange => chart

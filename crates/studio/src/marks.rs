@@ -94,6 +94,7 @@ pub fn marks(
     let reference = FloorReference {
         length,
         width,
+        tiles: None,
         view: None,
         points: [None; 8],
     };

@@ -8,7 +8,7 @@ use upright_core::chart::{Chart, Family, Position, style};
 use upright_core::count::{CountGrid, CountMark, CountPattern};
 use upright_core::units::{Foot, MediaTime, Role};
 
-use crate::body::{ArmWays, Arms, Body, FootPose, HandPath, Posture};
+use crate::body::{ArmWays, Arms, Body, FootPose, HandPath, Posture, sinking};
 use crate::dance::{Arrival, Run, Steps, dance};
 use crate::fault::{Laid, into_arm_lock, lay, overhead};
 use crate::nature::{Build, Waver};
@@ -21,6 +21,11 @@ const CHANGE: f64 = 0.2;
 /// leave the floor.
 const RISE: f64 = 0.045;
 const BY_KNEES: f64 = 0.017;
+
+/// How far a dancer who keeps one level lets the hips sink in the longest steps, and how far the knees are bent
+/// for it all the time at most, shares of height.
+const GIVES: f64 = 0.015;
+const DEEPEST: f64 = 0.05;
 
 /// A quarter turn or more is prepared by turning the other way by so much, degrees.
 const PREPARATION: f64 = 16.0;
@@ -86,7 +91,13 @@ pub struct Performance {
     prepared: [Vec<(Window, f64)>; 2],
     /// Height over the counts: moments and shares of the rise, by role.
     levels: [Vec<(f64, f64)>; 2],
+    /// How much lower than on soft knees each dancer goes in each repetition, share of height: so low that the
+    /// longest steps of a figure without rise do not bob.
+    soft: [Vec<f64>; 2],
 }
+
+/// How much higher a dancer stands who keeps the knees straight, share of height.
+const TALL: f64 = 0.03;
 
 pub(crate) fn smooth(x: f64) -> f64 {
     let x = x.clamp(0.0, 1.0);
@@ -137,11 +148,55 @@ impl Performance {
             signal: Vec::new(),
             prepared: [Vec::new(), Vec::new()],
             levels: [Vec::new(), Vec::new()],
+            soft: [Vec::new(), Vec::new()],
             runs,
             grid,
         };
         p.lay_paths();
+        // How low one dances is a habit: a fault does not change it.
+        p.soft = if p.faults.is_empty() {
+            Role::BOTH.map(|role| p.softness(role))
+        } else {
+            let clean = Scenario {
+                faults: Vec::new(),
+                ..scenario.clone()
+            };
+            Self::new(&clean)?.soft
+        };
         Ok(p)
+    }
+
+    /// How low each repetition is danced by a dancer who keeps one level.
+    fn softness(&self, role: Role) -> Vec<f64> {
+        let ends = self.runs.iter().skip(1).map(|r| r.beat);
+        let last = f64::from(self.beats());
+        let lowest = |(run, end): (&Run, f64)| {
+            let rises = |r: Role| run.chart.rows(r).iter().any(|row| row.level.is_some());
+            if Role::BOTH.into_iter().any(rises) {
+                return 0.0;
+            }
+            let steps = ((end - run.beat) * 8.0) as u32;
+            let sunk = (0..=steps).map(|i| {
+                let beat = run.beat + 0.125 * f64::from(i);
+                sinking(&self.posture(role, self.grid.time_of(beat).secs()))
+            });
+            (sunk.fold(0.0, f64::max) - GIVES).clamp(0.0, DEEPEST)
+        };
+        let spans = self.runs.iter().zip(ends.chain([last]));
+        spans.map(lowest).collect()
+    }
+
+    /// How low the dancer goes at a moment, share of height: from one repetition's level to the next one's
+    /// within a beat.
+    fn softened(&self, role: Role, t: f64) -> f64 {
+        let soft = &self.soft[role as usize];
+        let beat = self.grid.beat_at(MediaTime::from_secs(t));
+        let run = self.runs.iter().rposition(|r| r.beat <= beat).unwrap_or(0);
+        let (Some(now), before) = (soft.get(run), run.checked_sub(1)) else {
+            return 0.0;
+        };
+        let was = before.and_then(|b| soft.get(b)).unwrap_or(now);
+        was + smooth(beat - self.runs[run].beat) * (now - was)
     }
 
     /// What the hands and the height do over the counts.
@@ -377,8 +432,9 @@ impl Performance {
         let mut left = 0.5;
         for a in &dancer.arrivals {
             let way = &a.way;
+            // A later step may turn before this one is due.
             if t < a.leaves.min(way.turn[0]).min(way.weight[0]) {
-                break;
+                continue;
             }
             let s = ((t - a.leaves) / (a.at - a.leaves)).clamp(0.0, 1.0);
             swing(&mut feet[a.foot as usize], a, s);
@@ -423,7 +479,12 @@ impl Performance {
         let jerk = now("L5");
         let beat = self.grid.beat_at(MediaTime::from_secs(t));
         let bob = now("L1") * 0.5 * (1.0 - (std::f64::consts::TAU * beat).cos());
+        // On straight knees the hips stay as high as the legs are long.
+        let straight = now("L3");
+        let tall = TALL * straight;
         let (s, c) = facing.to_radians().sin_cos();
+        // Off before the hang is over: the body goes, the feet follow.
+        let off = now("K5");
         // Sinking until the knee bends so far: half of the angle at either bone.
         let [share, bent] = self.hold("L4", role, t);
         let legs = self.builds[role as usize].thigh + self.builds[role as usize].shank;
@@ -448,8 +509,8 @@ impl Performance {
             height,
             build: self.builds[role as usize],
             centre: [
-                centre[0] + jerk * c * nature.jerks[0].at(t),
-                centre[1] + jerk * s * nature.jerks[1].at(t),
+                centre[0] + c * (off + jerk * nature.jerks[0].at(t)),
+                centre[1] + s * off + jerk * s * nature.jerks[1].at(t),
             ],
             facing: [facing, chest, chest + GAZE * much * nature.gaze.at(t)],
             feet,
@@ -459,7 +520,7 @@ impl Performance {
             ],
             hips_back: now("P2"),
             head_ahead: now("P5"),
-            rise: rise - bob - sink,
+            rise: rise + tall - bob - sink - self.softened(role, t) * (1.0 - straight),
             edge: now("S12"),
             arms: ArmWays {
                 elbow,
@@ -469,6 +530,7 @@ impl Performance {
                 ahead: now("R5"),
                 aside: now("C8"),
                 face: self.hold("C10", role, t),
+                crowd: self.hold("F6", role, t)[0],
                 tremble: hands,
             },
         }
@@ -535,7 +597,11 @@ fn held(fault: &Laid, runs: &[Run], grid: &CountGrid) -> Vec<Window> {
             let Some(at) = run.time(grid, *count) else {
                 continue;
             };
-            let window = [at - 0.4 * beat, at + 0.6 * beat, edge];
+            let window = match fault.id {
+                // The way back begins while the hang still lasts.
+                "K5" => [at + 0.05 * beat, at + 1.4 * beat, 0.45 * beat],
+                _ => [at - 0.4 * beat, at + 0.6 * beat, edge],
+            };
             match out.last_mut() {
                 // Neighbouring counts are one stretch.
                 Some(last) if window[0] < last[1] => last[1] = window[1],

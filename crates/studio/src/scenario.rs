@@ -161,6 +161,8 @@ pub struct Scenario {
     pub bpm: f64,
     /// Share by which the tempo grows in a minute, −0.15..0.15.
     pub tempo_drift: f64,
+    /// Share by which the tempo changes at once after half of the repetitions, −0.15..0.15.
+    pub tempo_step: f64,
     /// Seconds before the first count 1.
     pub lead_in: f64,
     /// What is heard.
@@ -189,6 +191,7 @@ impl Default for Scenario {
             then: Vec::new(),
             bpm: 118.0,
             tempo_drift: 0.0,
+            tempo_step: 0.0,
             lead_in: 2.1,
             sound: Sound::default(),
             heights: [1.82, 1.66],
@@ -235,10 +238,10 @@ impl Scenario {
         Ok(out)
     }
 
-    /// When the beats come: evenly, or with the tempo drifting from the first 1 on.
+    /// When the beats come: evenly, or with the tempo drifting from the first 1 on or changing half way.
     pub fn grid(&self, swing: f64) -> Result<CountGrid, ScenarioError> {
         let one = MediaTime::from_secs(self.lead_in);
-        if self.tempo_drift == 0.0 {
+        if self.tempo_drift == 0.0 && self.tempo_step == 0.0 {
             return Ok(CountGrid::from_tempo(self.bpm, one, swing)?);
         }
         // An anchor every few beats; before the first 1 the tempo is the first one's.
@@ -247,8 +250,19 @@ impl Scenario {
         // As many beats as the longest figure has, in every repetition.
         let figures = self.repetitions + self.then.iter().map(|d| d.times).sum::<u32>();
         let last = 96.0 * f64::from(figures) + 16.0;
+        let danced: f64 = self
+            .charts()?
+            .iter()
+            .map(|c| f64::from(c.pattern().beats))
+            .sum();
         while beat < last && at < 900.0 {
-            let now = self.bpm * (1.0 + self.tempo_drift * (at - self.lead_in) / 60.0);
+            let drifted = self.bpm * (1.0 + self.tempo_drift * (at - self.lead_in) / 60.0);
+            let stepped = if beat < 0.5 * danced {
+                0.0
+            } else {
+                self.tempo_step
+            };
+            let now = drifted * (1.0 + stepped);
             beat += 4.0;
             at += 4.0 * 60.0 / now.clamp(41.0, 299.0);
             anchors.push((beat, MediaTime::from_secs(at)));
@@ -294,8 +308,12 @@ impl Scenario {
             ),
             (
                 (-0.15..=0.15).contains(&self.tempo_drift)
-                    && (0.0..=0.3).contains(&self.sound.room),
-                "the tempo drifts at most 15 % a minute and the room is 0 to 0.3 loud",
+                    && (-0.15..=0.15).contains(&self.tempo_step),
+                "the tempo drifts by at most 15 % a minute and changes by at most 15 %",
+            ),
+            (
+                self.sound.fits(),
+                "the room is 0 to 0.3 loud, speech and steps 0 to 0.5, and talk lasts 0 to 5 s",
             ),
             (
                 phones(|p| {
@@ -347,6 +365,20 @@ mod tests {
         });
         assert!(least > 0.01 && most > 0.045, "{least} {most}");
         assert!((times.len() as i32 - 600).abs() <= 1);
+    }
+
+    #[test]
+    fn the_tempo_changes_half_way() {
+        let scenario = Scenario {
+            bpm: 120.0,
+            tempo_step: 0.1,
+            repetitions: 8,
+            ..Scenario::default()
+        };
+        let grid = scenario.grid(0.5).unwrap();
+        let step = |beat: f64| grid.time_of(beat + 1.0).secs() - grid.time_of(beat).secs();
+        assert!((step(20.0) - 0.5).abs() < 1e-4);
+        assert!((step(28.0) - 0.5 / 1.1).abs() < 1e-4);
     }
 
     #[test]

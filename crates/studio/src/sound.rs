@@ -6,7 +6,7 @@ use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use serde::{Deserialize, Serialize};
 
-use upright_core::units::MediaTime;
+use upright_core::units::{MediaTime, Role};
 
 use crate::motion::Performance;
 use crate::scenario::Phone;
@@ -28,6 +28,10 @@ pub enum Music {
     Band,
     /// The band, and a tone for each count of the figure, rising through it.
     BandAndCounts,
+    /// Bass, chords and a tune, no drums.
+    Strings,
+    /// A soft bass on the beat and a loud chord half a beat later.
+    TwoBeat,
 }
 
 /// The sound of a take.
@@ -39,7 +43,26 @@ pub struct Sound {
     pub music: Music,
     /// Noise of the room against full scale, 0..0.3.
     pub room: f64,
+    /// Seconds of talk at the clip's beginning, before the music, 0..5.
+    pub talk: f64,
+    /// How loud somebody speaks over the music, against full scale, 0..0.5.
+    pub speech: f64,
+    /// How loud the dancers' steps are, against full scale, 0..0.5.
+    pub steps: f64,
 }
+
+impl Sound {
+    /// Whether every number can be played.
+    pub(crate) fn fits(&self) -> bool {
+        (0.0..=0.3).contains(&self.room)
+            && (0.0..=5.0).contains(&self.talk)
+            && (0.0..=0.5).contains(&self.speech)
+            && (0.0..=0.5).contains(&self.steps)
+    }
+}
+
+/// How loud the talk before the music is.
+const TALK: f64 = 0.3;
 
 /// Sound in the making, −1..1.
 struct Mix {
@@ -95,6 +118,54 @@ impl Mix {
         });
     }
 
+    /// A shoe on wood.
+    fn step(&mut self, at: f64, loud: f64) {
+        self.add(at, 0.09, |t, noise| {
+            let wood = (TAU * 95.0 * t).sin() + 0.5 * (TAU * 230.0 * t).sin();
+            loud * (-t * 45.0).exp() * (0.7 * wood + 0.4 * noise)
+        });
+    }
+
+    /// A voice: syllables with pauses between phrases, each a buzz through two formants that glides,
+    /// some with a hiss before it.
+    fn voice(&mut self, from: f64, to: f64, loud: f64, rng: &mut ChaCha8Rng) {
+        let mut at = from;
+        while at < to {
+            let syllables = rng.random_range(3..12);
+            for _ in 0..syllables {
+                let length = rng.random_range(0.11..0.28);
+                if at + length > to {
+                    return;
+                }
+                let pitch = rng.random_range(105.0..190.0);
+                let glide = rng.random_range(-0.25..0.15);
+                let formants = [
+                    rng.random_range(300.0..800.0),
+                    rng.random_range(900.0..2_300.0),
+                ];
+                if rng.random_bool(0.4) {
+                    self.metal(at, 0.25 * loud, 0.05);
+                }
+                self.add(at, length, |t, _| {
+                    let share = t / length;
+                    let shape = (t / 0.03).min(1.0) * (1.0 - share).powf(0.6);
+                    let phase = TAU * pitch * t * (1.0 + 0.5 * glide * share);
+                    let wave: f64 = (1..=16)
+                        .map(|n| {
+                            let hertz = pitch * f64::from(n);
+                            let near = |f: f64| (-((hertz - f) / 180.0).powi(2)).exp();
+                            let weight = 0.05 + near(formants[0]) + 0.6 * near(formants[1]);
+                            weight * (f64::from(n) * phase).sin()
+                        })
+                        .sum();
+                    0.5 * loud * shape * wave
+                });
+                at += length * rng.random_range(0.85..1.15);
+            }
+            at += rng.random_range(0.2..0.9);
+        }
+    }
+
     /// A string or a key: a tone with falling overtones.
     fn tone(&mut self, at: f64, pitch: f64, loud: f64, length: f64) {
         self.add(at, length, |t, _| {
@@ -140,15 +211,29 @@ pub fn soundtrack(performance: &Performance, phone: usize) -> Vec<u8> {
     };
     let beats = performance.pattern().beats as i32;
     let last = performance.beats() as i32;
-    let begin = MediaTime::from_secs(phone.clock.min(0.0));
-    let first = performance.grid().beat_at(begin).ceil() as i32;
     let sound = scenario.sound;
+    let begin = MediaTime::from_secs(phone.clock.min(0.0).max(phone.clock + sound.talk));
+    let first = performance.grid().beat_at(begin).ceil() as i32;
     match sound.music {
         Music::Clicks => clicks(performance, &mut mix, (-beats).max(first)..last),
         Music::Band | Music::BandAndCounts => band(performance, &mut mix, first..last),
+        Music::Strings => strings(performance, &mut mix, first..last),
+        Music::TwoBeat => two_beat(performance, &mut mix, first..last),
     }
     if sound.music == Music::BandAndCounts {
         counts(performance, &mut mix);
+    }
+    let mut rng = ChaCha8Rng::seed_from_u64(scenario.seed ^ 0x54_41_4c_4b);
+    if sound.talk > 0.0 {
+        let from = phone.clock + 0.1;
+        mix.voice(from, phone.clock + sound.talk, TALK, &mut rng);
+    }
+    if sound.speech > 0.0 {
+        let (from, to) = (phone.clock + sound.talk, performance.length());
+        mix.voice(from, to, sound.speech, &mut rng);
+    }
+    if sound.steps > 0.0 {
+        steps(performance, &mut mix, sound.steps, &mut rng);
     }
     if sound.room > 0.0 {
         let mut low = 0.0;
@@ -217,6 +302,92 @@ fn band(performance: &Performance, mix: &mut Mix, span: std::ops::Range<i32>) {
     }
 }
 
+/// Root of a beat's chord, semitones over A, and the steps of its third, fifth and seventh.
+fn chord(bar: i32) -> (i32, [i32; 3]) {
+    let (root, minor) = CHORDS[bar.rem_euclid(PHRASE) as usize];
+    (root, [if minor { 3 } else { 4 }, 7, 10])
+}
+
+/// What is left to the player of a tune in a beat, whatever was played before.
+fn tune(performance: &Performance, beat: i32) -> ChaCha8Rng {
+    ChaCha8Rng::seed_from_u64(performance.scenario().seed.rotate_left(20) ^ i64::from(beat) as u64)
+}
+
+/// Bass, chords that are bowed or plucked softly, and a tune in beats and halves of them.
+fn strings(performance: &Performance, mix: &mut Mix, span: std::ops::Range<i32>) {
+    let grid = performance.grid();
+    let meter = performance.chart().meter as i32;
+    let at = |beat: f64| grid.time_of(beat).secs();
+    for beat in span {
+        let b = f64::from(beat);
+        let (bar, place) = (beat.div_euclid(meter), beat.rem_euclid(meter));
+        let long = at(b + 1.0) - at(b);
+        let (root, [third, fifth, seventh]) = chord(bar);
+        if place == 0 || (meter == 4 && place == 2) {
+            let low = if place == 0 { root } else { root + fifth };
+            mix.tone(at(b), semitone(low), 0.3, 1.6 * long);
+        }
+        for n in [0, third, fifth] {
+            let loud = if place == 0 { 0.09 } else { 0.06 };
+            mix.tone(at(b), semitone(root + 24 + n), loud, 0.8 * long);
+        }
+        // The tune keeps to the chord.
+        let mut rng = tune(performance, beat);
+        for (share, likely) in [(0.0, 0.8), (grid.swing, 0.45)] {
+            if rng.random_bool(likely) {
+                let scale = [0, third, fifth, seventh, 12];
+                let pitch = semitone(root + 36 + scale[rng.random_range(0..5)]);
+                let late = rng.random_range(-0.012..0.018);
+                mix.tone(at(b + share) + late, pitch, 0.12, 0.7 * long);
+            }
+        }
+    }
+}
+
+/// A soft bass on the beat, a loud short chord with a brush half a beat later, and a tune on top.
+fn two_beat(performance: &Performance, mix: &mut Mix, span: std::ops::Range<i32>) {
+    let grid = performance.grid();
+    let meter = performance.chart().meter as i32;
+    let at = |beat: f64| grid.time_of(beat).secs();
+    for beat in span {
+        let b = f64::from(beat);
+        let (bar, place) = (beat.div_euclid(meter), beat.rem_euclid(meter));
+        let long = at(b + 1.0) - at(b);
+        let (root, [third, fifth, _]) = chord(bar);
+        let low = if place % 2 == 0 {
+            root
+        } else {
+            root + fifth - 12
+        };
+        mix.tone(at(b), semitone(low), 0.26, 0.5 * long);
+        mix.kick(at(b));
+        for n in [0, third, fifth] {
+            mix.tone(at(b + 0.5), semitone(root + 24 + n), 0.13, 0.3 * long);
+        }
+        mix.snare(at(b + 0.5), 0.3);
+        let mut rng = tune(performance, beat);
+        if rng.random_bool(0.7) {
+            let pitch = semitone(root + 36 + [0, third, fifth][rng.random_range(0..3)]);
+            let share = [0.0, 0.5][usize::from(rng.random_bool(0.4))];
+            mix.tone(at(b + share), pitch, 0.1, 0.5 * long);
+        }
+    }
+}
+
+/// The feet of both on the floor, each a little beside its count.
+fn steps(performance: &Performance, mix: &mut Mix, loud: f64, rng: &mut ChaCha8Rng) {
+    for (repetition, chart) in performance.charts().enumerate() {
+        for role in Role::BOTH {
+            for row in chart.rows(role).iter().filter(|r| r.action.arrives()) {
+                if let Some(at) = performance.count_at(repetition as u32, row.count) {
+                    let beside = rng.random_range(-0.025..0.025);
+                    mix.step(at + beside, loud * rng.random_range(0.5..1.0));
+                }
+            }
+        }
+    }
+}
+
 /// A tone for each count, rising through the figure, as somebody counts aloud.
 fn counts(performance: &Performance, mix: &mut Mix) {
     for (repetition, chart) in performance.charts().enumerate() {
@@ -269,7 +440,11 @@ mod tests {
 
     fn playing(music: Music, room: f64) -> Scenario {
         Scenario {
-            sound: Sound { music, room },
+            sound: Sound {
+                music,
+                room,
+                ..Sound::default()
+            },
             repetitions: 6,
             ..Scenario::default()
         }
@@ -328,6 +503,86 @@ mod tests {
         let quiet = p.grid().time_of(3.0).secs() - 0.04;
         let noise = loud(&room, quiet);
         assert!((0.01..0.2).contains(&noise), "{noise}");
+    }
+
+    /// The low part, below some 200 Hz, at a moment.
+    fn deep(heard: &[f64], at: f64) -> f64 {
+        let mut low = 0.0;
+        let smooth: Vec<f64> = heard
+            .iter()
+            .map(|v| {
+                low += 0.055 * (v - low);
+                low
+            })
+            .collect();
+        loud(&smooth, at)
+    }
+
+    #[test]
+    fn the_off_beat_is_louder_than_the_beat_where_it_misleads() {
+        let (p, heard) = take(playing(Music::TwoBeat, 0.0));
+        let high: Vec<f64> = heard.windows(2).map(|w| w[1] - w[0]).collect();
+        for beat in 4..30 {
+            let at = |b: f64| p.grid().time_of(b).secs();
+            let (on, off) = (f64::from(beat), f64::from(beat) + 0.5);
+            assert!(loud(&high, at(off)) > 1.5 * loud(&high, at(on)), "{beat}");
+            assert!(
+                deep(&heard, at(on) + 0.01) > deep(&heard, at(off) + 0.01),
+                "{beat}"
+            );
+        }
+    }
+
+    #[test]
+    fn talk_comes_before_the_music_and_steps_and_speech_over_it() {
+        let with = |sound: Sound| {
+            take(Scenario {
+                sound,
+                repetitions: 6,
+                ..Scenario::default()
+            })
+        };
+        let plain = Sound {
+            music: Music::Strings,
+            ..Sound::default()
+        };
+        let (p, alone) = with(plain);
+        let (_, late) = with(Sound { talk: 1.9, ..plain });
+        // Bars before the first 1 are played without talk only.
+        let before = p.grid().time_of(-2.0).secs();
+        assert!((0.5..1.5).contains(&before), "{before}");
+        let mean = |h: &[f64]| {
+            (0..60)
+                .map(|i| loud(h, 0.2 + 0.025 * f64::from(i)))
+                .sum::<f64>()
+                / 60.0
+        };
+        assert!(mean(&late) > 0.02, "{}", mean(&late));
+        // From the first 1 on the music is the same.
+        let from = (2.3 * f64::from(RATE)) as usize;
+        assert!(
+            alone[from..]
+                .iter()
+                .zip(&late[from..])
+                .all(|(a, b)| (a - b).abs() < 0.08)
+        );
+        let (_, spoken) = with(Sound {
+            speech: 0.3,
+            ..plain
+        });
+        let (_, stepped) = with(Sound {
+            steps: 0.3,
+            ..plain
+        });
+        let apart = |h: &[f64]| -> Vec<f64> { h.iter().zip(&alone).map(|(a, b)| a - b).collect() };
+        let count = p.count_at(2, 0).unwrap();
+        assert!(loud(&apart(&stepped), count) > 0.03);
+        assert!(loud(&apart(&stepped), count - 0.09) < 0.01);
+        let speaks = apart(&spoken);
+        let part = (0..200)
+            .filter(|i| loud(&speaks, 3.0 + 0.025 * f64::from(*i)) > 0.01)
+            .count();
+        assert!((80..200).contains(&part), "{part}");
     }
 
     #[test]

@@ -7,9 +7,12 @@ export type Problem = Schemas['Problem'];
 /** What a refused request says, as an error that can be shown as it is. */
 export class Refused extends Error {
   readonly status: number;
+  /** The take that is in the way, where one is. */
+  readonly take: string | undefined;
   constructor(problem: Partial<Problem> | undefined, status: number) {
     super(problem?.detail ?? 'The server does not answer. Check that it is running and try again.');
     this.status = problem?.status ?? status;
+    this.take = problem?.take ?? undefined;
   }
 }
 

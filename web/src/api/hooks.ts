@@ -278,6 +278,15 @@ export function useTake(id: string) {
   });
 }
 
+/** Clips of a take that broke off on their way in. */
+export function useUploads(id: string) {
+  return useQuery({
+    queryKey: [...key.takes, id, 'uploads'],
+    queryFn: async () =>
+      body(await api.GET('/api/takes/{id}/uploads', { params: { path: { id } } })),
+  });
+}
+
 export function useCreateTake() {
   return useMutation({
     mutationFn: async (input: Schemas['NewTake']) =>
@@ -419,20 +428,45 @@ export function useWork(id: string) {
   });
 }
 
-/** Another way to count the same music. */
-export type Recount = NonNullable<
-  NonNullable<operations['sound_beat']['parameters']['query']>['reading']
->;
-
-/** The beat of the music in the first clip, in a reading; asked for by hand, since it is worked out anew. */
+/** The beat of the music in the first clip; asked for by hand, since it is worked out anew. */
 export function useHear(id: string) {
   return useMutation({
-    mutationFn: async (reading: Recount | null) =>
-      body(
-        await api.GET('/api/takes/{id}/beat', {
-          params: { path: { id }, query: reading ? { reading } : {} },
-        }),
-      ),
+    mutationFn: async () =>
+      body(await api.GET('/api/takes/{id}/beat', { params: { path: { id } } })),
+  });
+}
+
+/** How loud the first clip is over time, to be drawn under its counts. */
+export function useWaveform(id: string, wanted: boolean) {
+  return useQuery({
+    queryKey: ['waveform', id],
+    queryFn: async () =>
+      body(await api.GET('/api/takes/{id}/waveform', { params: { path: { id } } })),
+    enabled: wanted,
+    staleTime: Infinity,
+  });
+}
+
+/** The corner of the picture that is nearest to a rough click; null where there is none. */
+export function useCorner(id: string) {
+  return useMutation({
+    mutationFn: async (click: Schemas['RoughClick']) =>
+      body(await api.POST('/api/takes/{id}/corner', { params: { path: { id } }, body: click })),
+  });
+}
+
+/** The floor reference of an earlier take whose phone has not been moved since. */
+export function useFloorBefore(id: string, angle: number, wanted: boolean) {
+  return useQuery({
+    queryKey: ['floor-before', id, angle],
+    queryFn: async () => {
+      const { data } = await api.GET('/api/takes/{id}/floor-before', {
+        params: { path: { id }, query: { angle } },
+      });
+      return data ?? null;
+    },
+    enabled: wanted,
+    staleTime: Infinity,
   });
 }
 

@@ -1005,7 +1005,7 @@ export interface paths {
       cookie?: never;
     };
     /**
-     * The beat of the music in the first angle's clip, in the likeliest reading for the figure or another one.
+     * The beat of the music in the first angle's clip, as is likeliest for the figure.
      *     Nothing of it is kept before the coach takes it as the count.
      */
     get: operations['sound_beat'];
@@ -1064,11 +1064,25 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /**
-     * Receives the clip of a take as a form with one file. Streamed to disk; what the file is decides
-     *     the probe, not its name.
-     */
+    /** Receives the clip of a take as a form with one file, streamed to disk. */
     post: operations['clips_upload'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/takes/{id}/corner': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** The corner nearest to a rough click, to a fraction of a pixel. Nothing is marked. */
+    post: operations['floor_corner'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1157,6 +1171,26 @@ export interface paths {
     put?: never;
     /** Finds both dancers in the clips of all angles that can be played. */
     post: operations['work_find'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/takes/{id}/floor-before': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Looks among the newest takes of the same place for a floor reference whose corners are still where they
+     *     were marked. None where the phone was moved or nothing was marked.
+     */
+    get: operations['floor_before'];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -1289,6 +1323,24 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/takes/{id}/uploads': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Clips of a take that broke off on their way in. */
+    get: operations['uploads_list'];
+    put?: never;
+    /** Begins to bring a clip in pieces. The same file of the same take goes on where it broke off. */
+    post: operations['uploads_begin'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/takes/{id}/video': {
     parameters: {
       query?: never;
@@ -1315,6 +1367,23 @@ export interface paths {
     };
     /** What other places for the phone, or a second one, would tell of this couple. Nothing need be marked yet. */
     get: operations['bench_views'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/takes/{id}/waveform': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The loudness of a take's first clip over time, to be drawn with its beats. */
+    get: operations['sound_waveform'];
     put?: never;
     post?: never;
     delete?: never;
@@ -1402,6 +1471,47 @@ export interface paths {
     get: operations['today'];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/uploads/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How far a clip is that comes in piece by piece. */
+    get: operations['uploads_read'];
+    /**
+     * Takes in the next piece. One that has arrived already changes nothing, so that it may be sent again when
+     *     the answer was lost; what is answered says where to go on.
+     */
+    put: operations['uploads_piece'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/uploads/{id}/end': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Makes the take's clip of the pieces when all have arrived. A film that cannot be used is forgotten; one
+     *     that is here already waits for the coach to say so.
+     */
+    post: operations['uploads_end'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1508,6 +1618,11 @@ export interface components {
       count?: components['schemas']['CountView'] | null;
       /** @description Count laid. */
       count_stage: components['schemas']['Stage'];
+      /**
+       * @description Counts at which a few marks by hand would settle most of what is open, most first; where dancers were
+       *     found by something else than the coach's hand.
+       */
+      doubts: components['schemas']['Doubt'][];
       floor?: components['schemas']['FloorView'] | null;
       /** @description Floor measured. */
       floor_stage: components['schemas']['Stage'];
@@ -1944,6 +2059,26 @@ export interface components {
        */
       width: number;
     };
+    /** @description A file that is to come in piece by piece. */
+    ComingClip: {
+      /**
+       * Format: int32
+       * @description Which of the take's angles, 1..4.
+       */
+      angle: number;
+      /**
+       * Format: int64
+       * @description Its size.
+       */
+      bytes: number;
+      /**
+       * Format: int64
+       * @description When it was last changed, milliseconds since 1970: tells it from another of its name.
+       */
+      changed: number;
+      /** @description As it is called on the coach's machine. */
+      file_name: string;
+    };
     /** @description A comment line. */
     Comment: {
       /** @description Stands before this count; absent under the title. */
@@ -2185,6 +2320,11 @@ export interface components {
            * @description Which of them, from 0, is count 1.
            */
           one: number;
+          /**
+           * Format: double
+           * @description Where `&` is heard to fall, a share of the beat.
+           */
+          swing?: number | null;
         };
     /** @description The count as laid over the clip. */
     CountView: {
@@ -2461,6 +2601,25 @@ export interface components {
        */
       on: string;
     };
+    /** @description A count of a dancer that is worth marking by hand. */
+    Doubt: {
+      /**
+       * Format: double
+       * @description How much less would be left open, bits.
+       */
+      bits: number;
+      /** @description Count, from 0. */
+      count: number;
+      /** @description The findings that it would settle, most first, by their ids. */
+      faults: string[];
+      /**
+       * Format: int32
+       * @description Repetition, from 0.
+       */
+      repetition: number;
+      /** @description Whose body. */
+      role: components['schemas']['Role'];
+    };
     /** @description A figure as it is written. */
     Draft: {
       /** @description What it is. */
@@ -2558,6 +2717,11 @@ export interface components {
       asked?: number | null;
       /** @description Count, where the measure belongs to one. */
       count?: number | null;
+      /**
+       * Format: double
+       * @description How much less would be left open about it, were the count marked by hand: bits.
+       */
+      doubt: number;
       /** @description First count of the repetition at which it shows; as `count` where it does not. */
       from?: number | null;
       /** @description Its grade. */
@@ -2780,6 +2944,28 @@ export interface components {
      * @enum {string}
      */
     Fit: 'fits' | 'other_hands' | 'refused';
+    /** @description The floor reference of an earlier take, where the phone stands as it stood then. */
+    FloorBefore: {
+      /**
+       * Format: date
+       * @description Its day.
+       */
+      held_on: string;
+      /** @description Corners that were found where they were, of those that were marked then. */
+      kept: number[];
+      /**
+       * Format: int32
+       * @description Its number within its session.
+       */
+      number: number;
+      /** @description The reference as it is to be marked here. */
+      reference: components['schemas']['FloorReference'];
+      /**
+       * Format: uuid
+       * @description The earlier take.
+       */
+      take: string;
+    };
     /** @description The floor reference as laid out and marked. */
     FloorReference: {
       /**
@@ -2792,6 +2978,7 @@ export interface components {
        *     then (optional) the middles of the near, right, far and left edges, each where it was marked.
        */
       points: (number[] | null)[];
+      tiles?: components['schemas']['Tiles'] | null;
       /**
        * Format: double
        * @description The phone's horizontal field of view, degrees, where it is known.
@@ -2937,9 +3124,10 @@ export interface components {
       one: number;
       /**
        * Format: double
-       * @description Where in a beat the strongest onset between two beats falls: 0.5 straight, up to 0.75 swung.
+       * @description Where in a beat the strongest onset between two beats falls: 0.5 straight, up to 0.75 swung; absent
+       *     where too little is heard between them.
        */
-      swing: number;
+      swing?: number | null;
       /**
        * Format: double
        * @description Beats a minute in the middle of the clip.
@@ -3375,6 +3563,12 @@ export interface components {
         }
       | {
           /** @enum {string} */
+          do: 'recount';
+          /** @description How. */
+          how: components['schemas']['Recount'];
+        }
+      | {
+          /** @enum {string} */
           do: 'clear_count';
         }
       | {
@@ -3395,6 +3589,17 @@ export interface components {
            * @description Metres across.
            */
           width: number;
+        }
+      | {
+          /** @enum {string} */
+          do: 'tile_floor';
+          /** @description The block. */
+          tiles: components['schemas']['Tiles'];
+          /**
+           * Format: double
+           * @description Horizontal field of view, degrees, where known.
+           */
+          view?: number | null;
         }
       | {
           /** @enum {string} */
@@ -3511,7 +3716,7 @@ export interface components {
       steps: components['schemas']['StepMark'][];
       /**
        * Format: double
-       * @description Where `&` falls; the chart's own when absent.
+       * @description Where `&` falls; what is heard, or else the chart's own, when absent.
        */
       swing?: number | null;
     };
@@ -3603,7 +3808,17 @@ export interface components {
      * @description What is played.
      * @enum {string}
      */
-    Music: 'clicks' | 'band' | 'band_and_counts';
+    Music: 'clicks' | 'band' | 'band_and_counts' | 'strings' | 'two_beat';
+    /** @description What is near a rough click. */
+    NearClick: {
+      /** @description The corner, pixels; none where nothing near it is cornered. */
+      pixel?: number[] | null;
+      /**
+       * Format: double
+       * @description Its standard error along each axis, pixels.
+       */
+      sigma?: number | null;
+    };
     /** @description An address to be made. */
     NewLink: {
       /**
@@ -4085,6 +4300,11 @@ export interface components {
        * @description HTTP status.
        */
       status: number;
+      /**
+       * Format: uuid
+       * @description The take that it is about, where another one is in the way.
+       */
+      take?: string | null;
       /** @description In a few words. */
       title: string;
       /** @description Kind of problem, a stable name. */
@@ -4144,6 +4364,11 @@ export interface components {
           /** @description Why, in words. */
           why: string;
         };
+    /**
+     * @description Another way to count the same music.
+     * @enum {string}
+     */
+    Recount: 'half' | 'double' | 'off';
     /** @description How well one coach's readings of a measure repeat. */
     Repeatability: {
       /**
@@ -4231,6 +4456,18 @@ export interface components {
       item: number;
       /** @description Whose. */
       role: components['schemas']['Role'];
+    };
+    /** @description A rough click on a clip's picture. */
+    RoughClick: {
+      /**
+       * Format: int32
+       * @description Which of the take's angles, 1..4.
+       */
+      angle: number;
+      /** @description The frame, microseconds of that clip. */
+      at: components['schemas']['MediaTime'];
+      /** @description Where, pixels. */
+      pixel: number[];
     };
     /** @description Figures in order, the music they lie on and the floor they take. */
     Routine: {
@@ -4578,6 +4815,24 @@ export interface components {
        * @default 0
        */
       room: number;
+      /**
+       * Format: double
+       * @description How loud somebody speaks over the music, against full scale, 0..0.5.
+       * @default 0
+       */
+      speech: number;
+      /**
+       * Format: double
+       * @description How loud the dancers' steps are, against full scale, 0..0.5.
+       * @default 0
+       */
+      steps: number;
+      /**
+       * Format: double
+       * @description Seconds of talk at the clip's beginning, before the music, 0..5.
+       * @default 0
+       */
+      talk: number;
     };
     /** @description A take in space. */
     Space: {
@@ -5017,6 +5272,13 @@ export interface components {
        */
       tempo?: number | null;
     };
+    /** @description A block of floor tiles or boards that serves as the reference. */
+    Tiles: {
+      /** @description How many lie along the slot and across it. */
+      count: number[];
+      /** @description Of one tile or board, joint included, along the slot and across it, metres. */
+      size: number[];
+    };
     /** @description What waits today. */
     Today: {
       /**
@@ -5130,6 +5392,36 @@ export interface components {
       /** @description Why. */
       why: string;
     };
+    /** @description How far a clip that comes in piece by piece is. */
+    UploadView: {
+      /**
+       * Format: int32
+       * @description Which of the take's angles, 1..4.
+       */
+      angle: number;
+      /**
+       * Format: int64
+       * @description Size of the whole film.
+       */
+      bytes: number;
+      /** @description As it is called on the coach's machine. */
+      file_name: string;
+      /**
+       * Format: uuid
+       * @description Id.
+       */
+      id: string;
+      /**
+       * Format: int32
+       * @description How long a piece should be, bytes; at most twice as long is taken.
+       */
+      piece: number;
+      /**
+       * Format: int64
+       * @description How much has arrived; the next piece begins here.
+       */
+      received: number;
+    };
     /**
      * @description Yes or no.
      * @enum {string}
@@ -5158,6 +5450,16 @@ export interface components {
      * @enum {string}
      */
     Watchpoint: 'stop' | 'hang' | 'prep' | 'signal' | 'send' | 'between' | 'collect';
+    /** @description How loud a clip is from its first frame on. */
+    Waveform: {
+      /** @description Loudest of each step, 0..255 of the loudest of all; empty for a silent clip. */
+      levels: number[];
+      /**
+       * Format: int64
+       * @description Time from one level to the next, microseconds.
+       */
+      step: number;
+    };
     /** @description Seven days. */
     Week: {
       /** @description From the first on. */
@@ -7793,10 +8095,7 @@ export interface operations {
   };
   sound_beat: {
     parameters: {
-      query?: {
-        /** @description Another reading than the likeliest one. */
-        reading?: ('half' | 'double' | 'off') | null;
-      };
+      query?: never;
       header?: never;
       path: {
         id: string;
@@ -7943,6 +8242,8 @@ export interface operations {
       query?: {
         /** @description 1..4; the first when it is not said. */
         angle?: number;
+        /** @description Take it although another take of the studio has the same film. */
+        again?: boolean;
       };
       header?: never;
       path: {
@@ -7981,6 +8282,47 @@ export interface operations {
         };
       };
       413: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  floor_corner: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['RoughClick'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['NearClick'];
+        };
+      };
+      404: {
         headers: {
           [name: string]: unknown;
         };
@@ -8164,6 +8506,46 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['WorkView'][];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  floor_before: {
+    parameters: {
+      query: {
+        /** @description 1..4. */
+        angle: number;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['FloorBefore'] | null;
         };
       };
       404: {
@@ -8474,6 +8856,84 @@ export interface operations {
       };
     };
   };
+  uploads_list: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['UploadView'][];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  uploads_begin: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ComingClip'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['UploadView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      413: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   clips_video: {
     parameters: {
       query?: {
@@ -8542,6 +9002,43 @@ export interface operations {
         };
       };
       404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  sound_waveform: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Waveform'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
         headers: {
           [name: string]: unknown;
         };
@@ -8708,6 +9205,135 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Today'];
+        };
+      };
+    };
+  };
+  uploads_read: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['UploadView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  uploads_piece: {
+    parameters: {
+      query: {
+        /** @description Bytes of the film before it. */
+        from: number;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/octet-stream': string;
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['UploadView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      413: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  uploads_end: {
+    parameters: {
+      query?: {
+        /** @description Take it although another take of the studio has the same film. */
+        again?: boolean;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ClipView'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      409: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
         };
       };
     };

@@ -1,6 +1,5 @@
 import Earlier from '@mui/icons-material/ChevronLeft';
 import Later from '@mui/icons-material/ChevronRight';
-import AddFilm from '@mui/icons-material/VideoCallOutlined';
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import IconButton from '@mui/material/IconButton';
@@ -8,12 +7,10 @@ import LinearProgress from '@mui/material/LinearProgress';
 import ToggleButton from '@mui/material/ToggleButton';
 import ToggleButtonGroup from '@mui/material/ToggleButtonGroup';
 import Typography from '@mui/material/Typography';
-import { useQueryClient } from '@tanstack/react-query';
 import { useCallback, useEffect, useRef, useState } from 'react';
 import type { Schemas } from '../api/client';
 import { useAlign, useAlignBySound } from '../api/hooks';
 import { Failure } from '../shell/State';
-import { sendClip } from '../takes/upload';
 import { stage } from '../theme';
 import { Loupe } from './Loupe';
 import { Overlay, type Marking, type Pixel } from './Overlay';
@@ -230,46 +227,5 @@ export function WhichAngle({
         ))}
       </ToggleButtonGroup>
     </Box>
-  );
-}
-
-/** Takes another phone's file of the same dance. */
-export function AddAngle({ take, angle }: { take: string; angle: number }) {
-  const client = useQueryClient();
-  const input = useRef<HTMLInputElement | null>(null);
-  const [sent, setSent] = useState<number | null>(null);
-  const [error, setError] = useState<Error | null>(null);
-  const send = async (file: File | undefined) => {
-    if (!file) return;
-    setError(null);
-    setSent(0);
-    try {
-      await sendClip(take, file, setSent, angle);
-    } catch (refused) {
-      setError(refused as Error);
-    }
-    setSent(null);
-    void client.invalidateQueries({ queryKey: ['takes'] });
-  };
-  return (
-    <>
-      <Failure error={error} />
-      <Button
-        loading={sent !== null}
-        startIcon={<AddFilm />}
-        onClick={() => input.current?.click()}
-        sx={{ flexShrink: 0 }}
-      >
-        Add an angle
-      </Button>
-      <input
-        ref={input}
-        type="file"
-        hidden
-        accept="video/mp4,video/quicktime,video/webm,.mp4,.mov,.webm"
-        aria-label="Clip file of another angle"
-        onChange={(e) => void send(e.target.files?.[0])}
-      />
-    </>
   );
 }

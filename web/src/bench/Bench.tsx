@@ -6,19 +6,23 @@ import { useEffect, useMemo, useState } from 'react';
 import type { Schemas } from '../api/client';
 import {
   useChart,
+  useCorner,
   useExchange,
+  useFloorBefore,
   useHear,
   useMarks,
   useReviewed,
   useSights,
+  useWaveform,
   useWithdraw,
-  type Recount,
+  useWork,
 } from '../api/hooks';
 import { useKeys, type KeyMap } from '../shell/keys';
 import { day, quantity } from '../words';
 import { cellAt, findingKey, momentOf, NEAR, posesNear, spoken, type Cell } from './cells';
 import { CorrectionSheet, DismissSheet } from './CorrectionSheet';
-import { Angle, AddAngle, WhichAngle } from './Angle';
+import { BringClip } from '../takes/Sending';
+import { Angle, WhichAngle } from './Angle';
 import { CountCard } from './CountCard';
 import { Exchange } from './Exchange';
 import { EyeSheet } from './EyeSheet';
@@ -29,7 +33,7 @@ import { FloorPlan } from './FloorPlan';
 import { InSpace } from './InSpace';
 import { corners, landmarks } from './landmarks';
 import type { Marking, Pixel } from './Overlay';
-import { BodiesPanel, ChartPanel, CountPanel, FloorPanel, type Send } from './panels';
+import { BodiesPanel, ChartPanel, CountPanel, FloorPanel, laid, type Send } from './panels';
 import { nearestFrame, usePlayer } from './player';
 import { Rail } from './Rail';
 import { Stage } from './Stage';
@@ -114,6 +118,12 @@ export function Bench({
   const beside = useSights(take.id, further?.angle ?? 1, further?.landmarks != null);
   const found = (further ? beside.data : sights.data) ?? [];
   const exchange = useExchange(take.id);
+  // Nobody is marked yet: the shortest way is offered at once.
+  const unmarked =
+    mode === 'watch' &&
+    clip?.state === 'ready' &&
+    clip.landmarks == null &&
+    marks.poses.length === 0;
   const mark = (m: Schemas['MarkCommand']) =>
     send(further ? { do: 'on_angle', angle: further.angle, mark: m } : m);
   const poseHere = pictured.poses.find((p) => p.role === role && p.at === here);
@@ -132,19 +142,51 @@ export function Bench({
     if (marks.count) send({ do: 'one_at', at: player.at });
   };
 
-  // The beat of the music becomes the count; other readings are one key away.
+  // The beat of the music becomes the count; other ways to count it are one key away.
   const hear = useHear(take.id);
-  const hearAs = (reading: Recount | null) => {
+  // Told of in every mode: what is found while the coach does something else shows at once.
+  const work = useWork(take.id);
+  const finding = work.data?.find((w) => w.kind === 'find' && w.state === 'running');
+  const wave = useWaveform(take.id, clip?.state === 'ready');
+  const startHearing = () => {
     if (mode !== 'count') set({ mode: 'count' });
-    hear.mutate(reading, {
+    hear.mutate(undefined, {
       onSuccess: (heard) =>
-        send({ do: 'set_count', count: { from: 'heard', beats: heard.beats, one: heard.one } }),
+        send({
+          do: 'set_count',
+          count: { from: 'heard', beats: heard.beats, one: heard.one, swing: heard.swing ?? null },
+        }),
     });
   };
+  const recount = (how: Schemas['Recount']) =>
+    marks.count?.from === 'heard' && send({ do: 'recount', how });
 
+  // A rough click on the floor becomes the corner near it; the arrow keys and dragging stay as they are.
+  const snap = useCorner(take.id);
+  const earlier = useFloorBefore(
+    take.id,
+    further?.angle ?? 1,
+    mode === 'floor' && pointed?.state === 'ready' && !pictured.floor?.points.some(Boolean),
+  );
   const place = (pixel: Pixel, stay = false) => {
-    if (mode === 'floor' && pictured.floor) {
-      mark({ do: 'mark_floor', point: corner, pixel: clampPixel(pixel) });
+    if (mode === 'floor') {
+      const rough = clampPixel(pixel);
+      const point = corner;
+      // The first click takes the size as it is typed.
+      const sized = pictured.floor || further ? [] : [state.typed];
+      const put = (to: Pixel) => {
+        const m = { do: 'mark_floor' as const, point, pixel: to };
+        send(...sized, further ? { do: 'on_angle' as const, angle: further.angle, mark: m } : m);
+      };
+      if (state.snaps && pointed?.state === 'ready') {
+        snap.mutate(
+          { angle: further?.angle ?? 1, at: here, pixel: rough },
+          {
+            onSuccess: (near) => put((near.pixel as Pixel | null | undefined) ?? rough),
+            onError: () => put(rough),
+          },
+        );
+      } else put(rough);
       const next = corners.findIndex((_, i) => i > corner && !pictured.floor?.points[i]);
       if (next >= 0 && !stay) set({ corner: next });
     } else if (mode === 'bodies') {
@@ -170,7 +212,7 @@ export function Bench({
           return p ? [{ id, pixel: p, name: words }] : [];
         });
   const canMark =
-    (mode === 'floor' && pictured.floor != null) ||
+    (mode === 'floor' && (pictured.floor != null || (!further && pointed?.state === 'ready'))) ||
     (mode === 'bodies' && pointed?.state === 'ready');
   const overlayMarking: Marking | null = canMark
     ? {
@@ -203,6 +245,19 @@ export function Bench({
     }
   };
   const copy = () => mark({ do: 'copy_previous', role, at: here });
+  // The count where a few marks by hand would settle most; pressed again, the next one.
+  const { doubts } = analysis;
+  const doubtHere = doubts.findIndex(
+    (d) => d.role === role && d.repetition === cell?.repetition && d.count === cell?.count,
+  );
+  const toDoubt = () => {
+    const next = doubts[(doubtHere + 1) % doubts.length];
+    const to =
+      next && cells.find((c) => c.repetition === next.repetition && c.count === next.count);
+    if (!to) return;
+    set({ mode: 'bodies', role: next.role, landmark: 0 });
+    player.seekTime(momentOf(analysis, to, next.role));
+  };
   const otherRole = () => set({ role: role === 'leader' ? 'follower' : 'leader', landmark: 0 });
 
   const open = analysis.judged.filter(
@@ -287,10 +342,10 @@ export function Bench({
       setInSpace(!inSpace);
     },
     t: tap,
-    h: () => hearAs(null),
-    '/': () => marks.count?.from === 'heard' && hearAs('half'),
-    '*': () => marks.count?.from === 'heard' && hearAs('double'),
-    "'": () => marks.count?.from === 'heard' && hearAs('off'),
+    h: startHearing,
+    '/': () => recount('half'),
+    '*': () => recount('double'),
+    "'": () => recount('off'),
     o: setOne,
     f: () => set({ mode: 'floor' }),
     b: () => set({ mode: 'bodies' }),
@@ -306,6 +361,7 @@ export function Bench({
       }
     },
     c: copy,
+    m: toDoubt,
     e: () => found.length > 0 && exchangeNames('from here'),
     a: () => arrive('L', true),
     d: () => arrive('R', true),
@@ -340,30 +396,37 @@ export function Bench({
         })),
     );
 
-  const stages: [Mode, string, string, Schemas['Stage']][] = [
+  // What each step of the preparation gives, said before and after it is done.
+  const stages: [Mode, string, string, Schemas['Stage'], string][] = [
     [
       'chart',
       'Chart',
       chart ? `${chart.draft.name}, ${marks.repetitions} times` : 'not named',
       analysis.chart_stage,
+      'what is judged: steps, turns and distances as the figure asks for them',
     ],
     [
       'count',
       'Count',
       analysis.count ? `± ${quantity(analysis.count.sigma, 'seconds')}` : 'not laid',
       analysis.count_stage,
+      'timing, and every number by its count',
     ],
     [
       'floor',
       'Floor',
       analysis.floor ? `± ${quantity(analysis.floor.sigma, 'metres')}` : 'not measured',
       analysis.floor_stage,
+      'metres and degrees: steps, distances, the slot',
     ],
     [
       'bodies',
       'Bodies',
-      `${analysis.marked[0]} of ${analysis.marked[1]} counts`,
+      finding
+        ? `finding, ${Math.round(100 * finding.progress)} %`
+        : `${analysis.marked[0]} of ${analysis.marked[1]} counts`,
       analysis.bodies_stage,
+      'frame, leans, turns, connection and their findings',
     ],
   ];
   // An angle whose clip could not be prepared may be tried again.
@@ -404,12 +467,12 @@ export function Bench({
             overflow: 'hidden',
           }}
         >
-          {stages.map(([m, title, note, s]) => (
+          {stages.map(([m, title, note, s, gives]) => (
             <Button
               key={m}
               onClick={() => set({ mode: mode === m ? 'watch' : m })}
               aria-pressed={mode === m}
-              title={s.state === 'ready' ? `${title} is ready` : s.what}
+              title={`${s.state === 'ready' ? `${title} is ready.` : s.what} It gives ${gives}.`}
               sx={{
                 borderRadius: 0,
                 px: 1.25,
@@ -430,7 +493,7 @@ export function Bench({
         </Box>
         <Exchange take={take.id} clips={[...(clip ? [clip] : []), ...view.further]} />
         {clip?.state === 'ready' && freeAngle !== undefined && (
-          <AddAngle take={take.id} angle={freeAngle} />
+          <BringClip take={take.id} angle={freeAngle} name="Add an angle" />
         )}
         <Button
           variant={take.reviewed ? 'outlined' : 'contained'}
@@ -522,7 +585,7 @@ export function Bench({
               tap={tap}
               setOne={setOne}
               hear={{
-                as: hearAs,
+                start: startHearing,
                 busy: hear.isPending,
                 error: hear.error,
                 clear: hear.data?.clear ?? null,
@@ -545,15 +608,34 @@ export function Bench({
               angle={further?.angle ?? 1}
               size={(entry) => send(entry)}
               mark={mark}
+              snapped={snap.data ?? null}
+              before={pictured.floor?.points.some(Boolean) ? null : (earlier.data ?? null)}
+              again={(f) =>
+                send(
+                  ...(further || pictured.floor ? [] : [laid(f.reference)]),
+                  ...f.reference.points.flatMap((pixel, point) => {
+                    if (!pixel) return [];
+                    const m = { do: 'mark_floor' as const, point, pixel };
+                    return [
+                      further ? { do: 'on_angle' as const, angle: further.angle, mark: m } : m,
+                    ];
+                  }),
+                )
+              }
             />
           )}
-          {mode === 'bodies' && (
+          {(mode === 'bodies' || unmarked) && (
             <FindDancers
               take={take.id}
+              work={work.data ?? []}
               sights={found}
               angles={1 + view.further.length}
               exchange={exchangeNames}
               looping={player.loop !== null}
+              doubts={doubts}
+              here={doubts[doubtHere]}
+              cells={cells}
+              next={toDoubt}
             />
           )}
           {mode === 'bodies' && (
@@ -619,7 +701,13 @@ export function Bench({
         at={player.at}
         cell={cell}
         pins={pins}
+        wave={wave.data ?? null}
+        length={player.frames.at(-1) ?? 0}
+        beats={marks.count?.from === 'heard' ? marks.count.beats : []}
+        tracks={mode === 'bodies' && !further ? (sights.data ?? []) : []}
+        width={clip?.width ?? 1280}
         onPick={pick}
+        onSeek={player.seekTime}
       />
 
       {confirming && (

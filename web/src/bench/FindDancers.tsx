@@ -5,8 +5,9 @@ import LinearProgress from '@mui/material/LinearProgress';
 import Stack from '@mui/material/Stack';
 import Typography from '@mui/material/Typography';
 import type { Schemas } from '../api/client';
-import { useFind, useStopWork, useWork } from '../api/hooks';
+import { useCatalogue, useFind, useStopWork } from '../api/hooks';
 import { Failure } from '../shell/State';
+import { spoken, type Cell } from './cells';
 import { Panel } from './Panel';
 
 type Work = Schemas['WorkView'];
@@ -48,21 +49,42 @@ function Going({ work, alone }: { work: Work; alone: boolean }) {
 /** Both dancers found in the film by the program, and put right by the coach. */
 export function FindDancers({
   take,
+  work,
   sights,
   angles,
   exchange,
   looping,
+  doubts,
+  here,
+  cells,
+  next,
 }: {
   take: string;
+  work: Work[];
   /** What was found in the angle that is looked at. */
   sights: Schemas['Pose'][];
   angles: number;
   exchange: (part: 'all' | 'from here') => void;
   looping: boolean;
+  /** Where marks by hand would settle most. */
+  doubts: Schemas['Doubt'][];
+  /** The one in hand. */
+  here: Schemas['Doubt'] | undefined;
+  cells: Cell[];
+  next: () => void;
 }) {
-  const work = useWork(take);
+  const catalogue = useCatalogue();
+  const place = (d: Schemas['Doubt']) => {
+    const cell = cells.find((c) => c.repetition === d.repetition && c.count === d.count);
+    return `${d.role}, repetition ${d.repetition + 1}, count ${cell ? spoken(cells, cell) : d.count + 1}`;
+  };
+  const settles = (d: Schemas['Doubt']) =>
+    d.faults
+      .map((id) => catalogue.data?.faults.find((f) => f.id === id)?.name.toLowerCase() ?? id)
+      .join(', ');
+  const first = doubts[0];
   const find = useFind(take);
-  const all = (work.data ?? []).filter((w) => w.kind === 'find');
+  const all = work.filter((w) => w.kind === 'find');
   const running = all.filter(going);
   const failed = all.filter((w) => w.state === 'failed');
   const times = new Set(sights.map((s) => s.at)).size;
@@ -106,6 +128,25 @@ export function FindDancers({
           </>
         )}
       </Stack>
+      {first && (
+        <Box sx={{ mt: 1 }}>
+          <Typography variant="body2" role="status">
+            {here ? (
+              <>
+                Marks here would settle: <b>{settles(here)}</b>. They also put right what was found
+                in the half second around.
+              </>
+            ) : (
+              <>
+                Least certain: {place(first)} ({settles(first)}).
+              </>
+            )}
+          </Typography>
+          <Button onClick={next} aria-keyshortcuts="m">
+            {here ? 'Next least certain count' : 'Go to the least certain count'}
+          </Button>
+        </Box>
+      )}
       <Failure error={find.error} />
     </Panel>
   );

@@ -136,14 +136,31 @@ export function Rail({
   at,
   cell,
   pins,
+  wave,
+  length,
+  beats,
+  tracks,
+  width: picture,
   onPick,
+  onSeek,
 }: {
   analysis: Analysis;
   chart: Schemas['Sketch'] | undefined;
   at: number;
   cell: Cell | undefined;
   pins: { repetition: number; count: number; strong: boolean }[];
+  /** How loud the clip is. */
+  wave: Schemas['Waveform'] | null;
+  /** Of the clip, microseconds. */
+  length: number;
+  /** Beats that were heard, microseconds. */
+  beats: number[];
+  /** Where the dancers were found, when that is to be seen. */
+  tracks: Schemas['Pose'][];
+  /** Of the picture, pixels. */
+  width: number;
   onPick: (cell: Cell) => void;
+  onSeek: (at: number) => void;
 }) {
   const [box, width] = useWidth();
   const count = analysis.count;
@@ -154,12 +171,17 @@ export function Rail({
   const first = Math.max(0, Math.min((cell?.repetition ?? 0) - 1, repetitions - shown));
   const visible = cells.filter((c) => c.repetition >= first && c.repetition < first + shown);
   const begin = visible[0]?.at ?? 0;
-  const end = cells.find((c) => c.repetition === first + shown)?.at ?? count?.end ?? 1;
+  // Before there are counts the whole clip lies under the rail, to find the music in it.
+  const end =
+    cells.find((c) => c.repetition === first + shown)?.at ??
+    (cells.length ? count?.end : length) ??
+    1;
   const span = Math.max(1, end - begin);
   const x = (t: number) => LABELS + 10 + ((t - begin) / span) * (width - LABELS - 20);
   const specs = lanes(chart);
   const laneTop = (i: number) => 84 + i * 38;
-  const height = laneTop(specs.length) + 4;
+  const found = tracks.length > 0;
+  const height = laneTop(specs.length + (found ? 1 : 0)) + 4;
   const xOf = (repetition: number, index: number) => {
     const c = visible.find((v) => v.repetition === repetition && v.count === index);
     return c && x(c.at);
@@ -174,6 +196,26 @@ export function Rail({
         aria-label="Count rail; move along it with Shift and the arrow keys"
         style={{ display: 'block', fontSize: 12 }}
       >
+        {wave && <Wave wave={wave} from={begin} to={end} x={x} tall={cells.length === 0} />}
+        {cells.length === 0 &&
+          beats.map((b) => (
+            <line key={b} x1={x(b)} x2={x(b)} y1={38} y2={70} stroke={tone.ink} opacity={0.5} />
+          ))}
+        {cells.length === 0 && length > 0 && (
+          <rect
+            data-testid="whole-clip"
+            x={LABELS + 10}
+            y={36}
+            width={Math.max(0, width - LABELS - 20)}
+            height={36}
+            fill="transparent"
+            cursor="pointer"
+            onClick={(e) => {
+              const left = e.currentTarget.getBoundingClientRect();
+              onSeek(begin + ((e.clientX - left.left) / left.width) * span);
+            }}
+          />
+        )}
         {cell && (
           <rect
             x={x(cell.at) - 11}
@@ -232,10 +274,10 @@ export function Rail({
           </g>
         ))}
         <text x={2} y={56} fontWeight={700} fill={tone.ink}>
-          Steps
+          {cells.length === 0 && wave ? 'Music' : 'Steps'}
         </text>
         <text x={2} y={70} fill={tone.second} fontSize={11}>
-          left foot above
+          {cells.length === 0 && wave ? 'click to go there' : 'left foot above'}
         </text>
         {analysis.steps
           .filter((s) => s.repetition >= first && s.repetition < first + shown)
@@ -275,6 +317,15 @@ export function Rail({
             charted={lane.measure === 'turn' ? charted(chart, visible) : []}
           />
         ))}
+        {found && (
+          <WhoIsWho
+            top={laneTop(specs.length)}
+            width={width}
+            tracks={tracks.filter((t) => t.at >= begin && t.at <= end)}
+            picture={picture}
+            x={x}
+          />
+        )}
         {visible.map((c) => {
           const what = watched(chart, c.count);
           return (
@@ -304,7 +355,7 @@ export function Rail({
             )
           );
         })}
-        {count && at >= begin && at <= end && (
+        {(count || cells.length === 0) && at >= begin && at <= end && (
           <line
             x1={x(at)}
             x2={x(at)}
@@ -317,6 +368,106 @@ export function Rail({
         )}
       </svg>
     </Box>
+  );
+}
+
+/** The sound: under the counts, or by itself where there are none yet. */
+function Wave({
+  wave,
+  from,
+  to,
+  x,
+  tall,
+}: {
+  wave: Schemas['Waveform'];
+  from: number;
+  to: number;
+  x: (t: number) => number;
+  tall: boolean;
+}) {
+  const [middle, half] = tall ? [54, 16] : [26, 12];
+  const begin = Math.max(0, Math.floor(from / wave.step));
+  const levels = wave.levels.slice(begin, Math.ceil(to / wave.step) + 1);
+  // As many points as can be told apart.
+  const by = Math.max(1, Math.ceil(levels.length / 700));
+  const points: [number, number][] = [];
+  for (let i = 0; i < levels.length; i += by) {
+    const loud = Math.max(...levels.slice(i, i + by)) / 255;
+    points.push([x((begin + i) * wave.step), loud * half]);
+  }
+  if (points.length < 2) return null;
+  const upper = points.map(([px, h], i) => `${i ? 'L' : 'M'}${px.toFixed(1)} ${middle - h}`);
+  const lower = [...points].reverse().map(([px, h]) => `L${px.toFixed(1)} ${middle + h}`);
+  return (
+    <path
+      data-testid="waveform"
+      d={`${upper.join('')}${lower.join('')}Z`}
+      fill={tone.second}
+      opacity={0.22}
+    />
+  );
+}
+
+/** Further apart than this the dancer was lost in between, microseconds. */
+const LOST = 300_000;
+
+/** Where each dancer was found across the picture: who is who, and where the names were exchanged. */
+function WhoIsWho({
+  top,
+  width,
+  tracks,
+  picture,
+  x,
+}: {
+  top: number;
+  width: number;
+  tracks: Schemas['Pose'][];
+  picture: number;
+  x: (t: number) => number;
+}) {
+  // As much of the picture as they dance in.
+  const places = tracks
+    .map((t) => {
+      const hips = [t.points.left_hip, t.points.right_hip].flatMap((p) => (p ? [p[0] ?? 0] : []));
+      const across = hips.reduce((a, b) => a + b, 0) / hips.length / picture;
+      return { role: t.role, at: t.at, across };
+    })
+    .filter((p) => Number.isFinite(p.across))
+    .sort((a, b) => a.at - b.at);
+  const low = Math.min(...places.map((p) => p.across));
+  const span = Math.max(0.1, Math.max(...places.map((p) => p.across)) - low);
+  const path = (role: Role) => {
+    let last = -Infinity;
+    return places
+      .filter((p) => p.role === role)
+      .map((p) => {
+        const begin = p.at - last > LOST;
+        last = p.at;
+        const y = top + 3 + (28 * (p.across - low)) / span;
+        return `${begin ? 'M' : 'L'}${x(p.at).toFixed(1)} ${y.toFixed(1)}`;
+      })
+      .join('');
+  };
+  return (
+    <g data-testid="who-is-who">
+      <line x1={0} x2={width} y1={top - 2} y2={top - 2} stroke={tone.hairline} />
+      <text x={2} y={top + 13} fontWeight={700} fill={tone.ink}>
+        Who is who
+      </text>
+      <text x={2} y={top + 27} fill={tone.second} fontSize={11}>
+        left side above
+      </text>
+      {roles.map((role) => (
+        <path
+          key={role}
+          d={path(role)}
+          fill="none"
+          stroke={tone[role]}
+          strokeWidth={2}
+          strokeDasharray={role === 'follower' ? '5 3' : undefined}
+        />
+      ))}
+    </g>
   );
 }
 

@@ -3,6 +3,7 @@ import LinearProgress from '@mui/material/LinearProgress';
 import Typography from '@mui/material/Typography';
 import { useState, type ReactNode } from 'react';
 import type { Schemas } from '../api/client';
+import { BringClip } from '../takes/Sending';
 import { stage } from '../theme';
 import { Loupe } from './Loupe';
 import { Overlay, type Marking, type Pixel } from './Overlay';
@@ -74,7 +75,7 @@ export function Stage({
       )}
       <Overlay size={size} poses={poses} grid={grid} marking={marking} onHover={setHover} />
       {marking && <Loupe video={video} at={hover ?? chosen} frame={frame} />}
-      {clip?.state !== 'ready' && <NoFilm clip={clip} />}
+      {clip?.state !== 'ready' && <NoFilm take={take} clip={clip} />}
       {caption && (
         <Box
           sx={{
@@ -95,7 +96,7 @@ export function Stage({
   );
 }
 
-function NoFilm({ clip }: { clip: Schemas['ClipView'] | null | undefined }) {
+function NoFilm({ take, clip }: { take: string; clip: Schemas['ClipView'] | null | undefined }) {
   return (
     <Box sx={{ position: 'absolute', top: 12, left: 12, right: 12, textAlign: 'center' }}>
       {clip?.state === 'preparing' ? (
@@ -110,11 +111,17 @@ function NoFilm({ clip }: { clip: Schemas['ClipView'] | null | undefined }) {
           />
         </Box>
       ) : clip?.state === 'failed' ? (
-        <Typography role="alert">{clip.failure}</Typography>
+        <>
+          <Typography role="alert">{clip.failure}</Typography>
+          <BringClip take={take} angle={1} name="Choose another clip" />
+        </>
       ) : clip?.state === 'not_kept' ? (
         <Typography>The film of this take is not kept; its marks and measures are.</Typography>
       ) : (
-        <Typography>This take has no clip.</Typography>
+        <>
+          <Typography>This take has no clip yet.</Typography>
+          <BringClip take={take} angle={1} name="Choose a clip" />
+        </>
       )}
     </Box>
   );

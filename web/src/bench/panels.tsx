@@ -1,18 +1,19 @@
 import Alert from '@mui/material/Alert';
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
+import FormControlLabel from '@mui/material/FormControlLabel';
 import List from '@mui/material/List';
 import ListItemButton from '@mui/material/ListItemButton';
 import MenuItem from '@mui/material/MenuItem';
+import Switch from '@mui/material/Switch';
 import TextField from '@mui/material/TextField';
 import ToggleButton from '@mui/material/ToggleButton';
 import ToggleButtonGroup from '@mui/material/ToggleButtonGroup';
 import Typography from '@mui/material/Typography';
-import { useState, type FormEvent } from 'react';
+import { useEffect, useMemo, useState, type FormEvent } from 'react';
 import type { Schemas } from '../api/client';
-import type { Recount } from '../api/hooks';
 import { RoleMark } from '../shapes/RoleMark';
-import { quantity, type Role } from '../words';
+import { day, quantity, type Role } from '../words';
 import { corners, landmarks } from './landmarks';
 import { Failure } from '../shell/State';
 import { Panel } from './Panel';
@@ -33,7 +34,7 @@ function Refusal({ stage }: { stage: Schemas['Stage'] }) {
 
 /** How the beat of the music is taken for the count. */
 export interface Hear {
-  as: (reading: Recount | null) => void;
+  start: () => void;
   busy: boolean;
   error: Error | null;
   /** Share of the beats with an onset of their own. */
@@ -124,26 +125,24 @@ export function CountPanel({
         beat from a 1 on (eight are enough); or type the tempo and stand on a 1.
       </Typography>
       <Box sx={{ display: 'flex', gap: 0.75, flexWrap: 'wrap', alignItems: 'center', mb: 1 }}>
-        <Button variant="contained" loading={hear.busy} onClick={() => hear.as(null)}>
+        <Button variant="contained" loading={hear.busy} onClick={hear.start}>
           Hear the beat
         </Button>
         {source?.from === 'heard' && (
           <>
-            <Button disabled={hear.busy} onClick={() => hear.as('half')}>
-              Half as many
-            </Button>
-            <Button disabled={hear.busy} onClick={() => hear.as('double')}>
-              Twice as many
-            </Button>
-            <Button disabled={hear.busy} onClick={() => hear.as('off')}>
-              Half a beat later
-            </Button>
+            <Button onClick={() => send({ do: 'recount', how: 'half' })}>Half as many</Button>
+            <Button onClick={() => send({ do: 'recount', how: 'double' })}>Twice as many</Button>
+            <Button onClick={() => send({ do: 'recount', how: 'off' })}>Half a beat later</Button>
           </>
         )}
       </Box>
       {hear.clear !== null && source?.from === 'heard' && (
         <Typography variant="body2" role="status">
           {source.beats.length} beats; {Math.round(100 * hear.clear)} % of them are plainly heard.
+          {source.swing &&
+            ` The step in between falls ${
+              source.swing < 0.53 ? 'half way' : `${Math.round(100 * source.swing)} % of the way`
+            } to the next beat.`}
         </Typography>
       )}
       <Failure error={hear.error} />
@@ -195,6 +194,44 @@ export function CountPanel({
   );
 }
 
+/** A number of the floor reference. */
+function Size({
+  label,
+  value,
+  set,
+  range: [min, max],
+  whole = false,
+}: {
+  label: string;
+  value: string;
+  set: (value: string) => void;
+  range: [number, number];
+  whole?: boolean;
+}) {
+  return (
+    <TextField
+      label={label}
+      type="number"
+      required
+      value={value}
+      onChange={(e) => set(e.target.value)}
+      slotProps={{ htmlInput: { min, max, step: whole ? 1 : 'any' } }}
+      sx={{ flex: 1, minWidth: 84 }}
+    />
+  );
+}
+
+/** Metres as centimetres to type. */
+const cm = (metres: number) => String(Math.round(metres * 1e4) / 100);
+
+/** What lays down a reference of the size of another one. */
+export function laid(f: Schemas['FloorReference']): Schemas['MarkCommand'] {
+  const view = f.view ?? null;
+  return f.tiles
+    ? { do: 'tile_floor', tiles: f.tiles, view }
+    : { do: 'size_floor', length: f.length, width: f.width, view };
+}
+
 /** Size of the floor reference and its marked points. */
 export function FloorPanel({
   floor,
@@ -202,6 +239,9 @@ export function FloorPanel({
   angle,
   size,
   mark,
+  snapped,
+  before,
+  again,
 }: {
   /** As it is marked on the picture in hand. */
   floor: Marks['floor'];
@@ -210,19 +250,41 @@ export function FloorPanel({
   angle: number;
   size: (entry: Schemas['MarkCommand']) => void;
   mark: (entry: Schemas['MarkCommand']) => void;
+  /** What was near the last click. */
+  snapped: Schemas['NearClick'] | null;
+  /** An earlier take's reference that still fits. */
+  before: Schemas['FloorBefore'] | null;
+  again: (before: Schemas['FloorBefore']) => void;
 }) {
-  const { corner, set } = useBenchState();
+  const { corner, snaps, set } = useBenchState();
+  const [by, setBy] = useState<'tape' | 'tiles'>(floor?.tiles ? 'tiles' : 'tape');
   const [length, setLength] = useState(String(floor?.length ?? 2));
   const [width, setWidth] = useState(String(floor?.width ?? 1));
+  const [tile, setTile] = useState((floor?.tiles?.size ?? [0.5, 0.5]).map((m) => cm(m)));
+  const [count, setCount] = useState((floor?.tiles?.count ?? [4, 2]).map(String));
   const [view, setView] = useState(floor?.view == null ? '' : String(floor.view));
+  const typed = useMemo(() => {
+    const seen = view ? Number(view) : null;
+    const pair = (of: string[], usual: number) => of.map((v) => Number(v) || usual);
+    return by === 'tape'
+      ? {
+          do: 'size_floor' as const,
+          length: Number(length) || 2,
+          width: Number(width) || 1,
+          view: seen,
+        }
+      : {
+          do: 'tile_floor' as const,
+          tiles: { size: pair(tile, 50).map((v) => v / 100), count: pair(count, 1) },
+          view: seen,
+        };
+  }, [by, length, width, tile, count, view]);
+  useEffect(() => {
+    set({ typed });
+  }, [typed, set]);
   const submit = (e: FormEvent) => {
     e.preventDefault();
-    size({
-      do: 'size_floor',
-      length: Number(length),
-      width: Number(width),
-      view: view ? Number(view) : null,
-    });
+    size(typed);
   };
   const first = angle === 1;
   const found = first ? analysis.floor : null;
@@ -232,41 +294,76 @@ export function FloorPanel({
       title={first ? 'Floor' : `Floor, angle ${angle}`}
       note={found ? `± ${quantity(found.sigma, 'metres')} on the floor` : undefined}
     >
-      <Box
-        component="form"
-        onSubmit={submit}
-        sx={{ display: first ? 'flex' : 'none', gap: 1, mt: 1 }}
-      >
-        <TextField
-          label="Length, m"
-          type="number"
-          required
-          value={length}
-          onChange={(e) => setLength(e.target.value)}
-          slotProps={{ htmlInput: { min: 0.2, max: 30, step: 'any' } }}
-        />
-        <TextField
-          label="Width, m"
-          type="number"
-          required
-          value={width}
-          onChange={(e) => setWidth(e.target.value)}
-          slotProps={{ htmlInput: { min: 0.2, max: 30, step: 'any' } }}
-        />
-        <TextField
-          label="View, °"
-          type="number"
-          value={view}
-          onChange={(e) => setView(e.target.value)}
-          slotProps={{ htmlInput: { min: 20, max: 140, step: 'any' } }}
-        />
-        <Button type="submit" variant="outlined">
-          Set
-        </Button>
-      </Box>
+      {first && (
+        <Box component="form" onSubmit={submit} sx={{ display: 'grid', gap: 1, mt: 1 }}>
+          <ToggleButtonGroup
+            exclusive
+            size="small"
+            aria-label="What is measured by"
+            value={by}
+            onChange={(_, to: 'tape' | 'tiles' | null) => to && setBy(to)}
+          >
+            <ToggleButton value="tape">Tape rectangle</ToggleButton>
+            <ToggleButton value="tiles">Tiles or boards</ToggleButton>
+          </ToggleButtonGroup>
+          <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap' }}>
+            {by === 'tape' ? (
+              <>
+                <Size label="Length, m" value={length} set={setLength} range={[0.2, 30]} />
+                <Size label="Width, m" value={width} set={setWidth} range={[0.2, 30]} />
+              </>
+            ) : (
+              ['along', 'across'].map((way, k) => (
+                <Box key={way} sx={{ display: 'flex', gap: 1, flexBasis: '100%' }}>
+                  <Size
+                    label={`One ${way}, cm`}
+                    value={tile[k] ?? ''}
+                    set={(v) => setTile(tile.map((t, i) => (i === k ? v : t)))}
+                    range={[2, 500]}
+                  />
+                  <Size
+                    label={`How many ${way}`}
+                    value={count[k] ?? ''}
+                    set={(v) => setCount(count.map((t, i) => (i === k ? v : t)))}
+                    range={[1, 100]}
+                    whole
+                  />
+                </Box>
+              ))
+            )}
+            <TextField
+              label="View, °"
+              type="number"
+              value={view}
+              onChange={(e) => setView(e.target.value)}
+              slotProps={{ htmlInput: { min: 20, max: 140, step: 'any' } }}
+              sx={{ flex: 1, minWidth: 84 }}
+            />
+            <Button type="submit" variant="outlined">
+              Set
+            </Button>
+          </Box>
+        </Box>
+      )}
+      {before && (
+        <Alert
+          severity="info"
+          sx={{ mt: 1 }}
+          action={
+            <Button color="inherit" onClick={() => again(before)}>
+              Use it
+            </Button>
+          }
+        >
+          The phone stands as in take {before.number} of {day(before.held_on)}: {before.kept[0]} of{' '}
+          {before.kept[1]} corners are where they were.
+        </Alert>
+      )}
       <Typography variant="caption" color="text.secondary">
         {first
-          ? 'Length runs along the slot. Edge middles are not needed but make it more exact. The lens’s view only where you know it.'
+          ? by === 'tape'
+            ? 'Length runs along the slot. Edge middles are not needed but make it more exact. The lens’s view only where you know it.'
+            : 'Count a block of tiles, or of boards with a straight end, from joint to joint; its corners are the points. Along is along the slot. A side of a metre or more is best.'
           : 'Each point is the one that has this name in the first angle, wherever it lies in this picture.'}
       </Typography>
       <List
@@ -280,7 +377,6 @@ export function FloorPanel({
           <ListItemButton
             key={name}
             selected={i === corner}
-            disabled={!floor}
             onClick={() => set({ corner: i })}
             sx={{ py: 0.1, px: 0.75, breakInside: 'avoid', borderRadius: 0.5 }}
           >
@@ -290,6 +386,19 @@ export function FloorPanel({
           </ListItemButton>
         ))}
       </List>
+      <FormControlLabel
+        control={
+          <Switch size="small" checked={snaps} onChange={(e) => set({ snaps: e.target.checked })} />
+        }
+        label={<Typography variant="body2">Clicks find the corner near them</Typography>}
+      />
+      {snaps && snapped && (
+        <Typography variant="caption" color="text.secondary" role="status" component="p">
+          {snapped.sigma == null
+            ? 'No corner near the last click: it stands where you clicked.'
+            : 'Moved to the corner near the click.'}
+        </Typography>
+      )}
       {floor?.points[corner] && (
         <Button onClick={() => mark({ do: 'mark_floor', point: corner, pixel: null })}>
           Take “{corners[corner]}” away

@@ -1,4 +1,5 @@
 import { create } from 'zustand';
+import type { Schemas } from '../api/client';
 import type { Role } from '../words';
 
 export type Mode = 'watch' | 'chart' | 'count' | 'floor' | 'bodies';
@@ -12,6 +13,10 @@ interface BenchState {
   landmark: number;
   /** Angle on whose picture is marked, 1..4. */
   angle: number;
+  /** The floor reference as typed, before it is set. */
+  typed: Schemas['MarkCommand'];
+  /** Clicks on the floor are moved to the corner near them. */
+  snaps: boolean;
   /** Chosen finding, `fault role`. */
   finding: string | null;
   set: (change: Partial<Omit<BenchState, 'set'>>) => void;
@@ -23,6 +28,8 @@ export const fresh = {
   corner: 0,
   landmark: 0,
   angle: 1,
+  typed: { do: 'size_floor', length: 2, width: 1, view: null } as Schemas['MarkCommand'],
+  snaps: true,
   finding: null,
 };
 

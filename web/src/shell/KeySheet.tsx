@@ -37,6 +37,7 @@ const groups: [string, [string, string][]][] = [
       ['n p', 'next, previous point'],
       ['s', 'set the chosen point in the middle, to be moved by arrows'],
       ['c', 'copy the points from the frame before'],
+      ['m', 'the count where marks would settle most'],
       ['e', 'the dancers found have each other’s names, from here on or in the loop'],
       ['a d', 'left, right foot arrives with weight'],
       ['x', 'take the arrival or the chosen point away'],

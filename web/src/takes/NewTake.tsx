@@ -1,15 +1,15 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
-import LinearProgress from '@mui/material/LinearProgress';
 import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useCouples, useCreateTake } from '../api/hooks';
 import { FormDialog } from '../shell/FormDialog';
 import { todayIso } from '../words';
-import { sendClip } from './upload';
+import { FilmInput, Sending } from './Sending';
+import { useUpload } from './upload';
 
 /** Couple, day, place and file of a new take; the file goes up with its progress shown. */
 export function NewTake({ onClose }: { onClose: () => void }) {
@@ -22,26 +22,23 @@ export function NewTake({ onClose }: { onClose: () => void }) {
   const [floor, setFloor] = useState('');
   const [shoes, setShoes] = useState('');
   const [file, setFile] = useState<File | null>(null);
-  const [sent, setSent] = useState<number | null>(null);
+  const upload = useUpload();
+  const input = useRef<HTMLInputElement | null>(null);
   const [error, setError] = useState<Error | null>(null);
   // A take whose clip was refused is used again for the next try.
   const [made, setMade] = useState<string | null>(null);
 
-  const submit = async () => {
+  const submit = async (again = false) => {
+    if (!file) return;
     setError(null);
     try {
       const id =
         made ??
         (await create.mutateAsync({ couple_id: couple, held_on: heldOn, place, floor, shoes })).id;
       setMade(id);
-      if (file) {
-        setSent(0);
-        await sendClip(id, file, setSent);
-      }
-      void navigate(`/takes/${id}`);
+      if (await upload.send(id, file, 1, again)) void navigate(`/takes/${id}`);
     } catch (refused) {
       setError(refused as Error);
-      setSent(null);
     }
   };
 
@@ -49,7 +46,7 @@ export function NewTake({ onClose }: { onClose: () => void }) {
     <FormDialog
       title="New take"
       action="Upload"
-      disabled={!couple || !file || sent !== null}
+      disabled={!couple || !file || upload.sending}
       error={error}
       onSubmit={() => void submit()}
       onClose={onClose}
@@ -82,17 +79,10 @@ export function NewTake({ onClose }: { onClose: () => void }) {
         <TextField label="Shoes" value={shoes} onChange={(e) => setShoes(e.target.value)} />
       </Box>
       <Box>
-        <Button component="label" variant="outlined">
+        <Button variant="outlined" onClick={() => input.current?.click()}>
           Choose a clip
-          <Box
-            component="input"
-            type="file"
-            accept="video/mp4,video/quicktime,video/webm,.mp4,.mov,.webm"
-            aria-label="Clip file"
-            sx={{ position: 'absolute', opacity: 0, width: 1, height: 1 }}
-            onChange={(e) => setFile((e.target as HTMLInputElement).files?.[0] ?? null)}
-          />
         </Button>
+        <FilmInput at={input} name="Clip file" give={setFile} />
         <Typography variant="body2" component="span" sx={{ ml: 1 }}>
           {file?.name ?? 'MP4, MOV or WebM'}
         </Typography>
@@ -101,12 +91,7 @@ export function NewTake({ onClose }: { onClose: () => void }) {
         Everyone in the picture has agreed to be filmed (a guardian for a minor). The venue’s rules
         come first.
       </Typography>
-      {sent !== null && (
-        <Box>
-          <LinearProgress variant="determinate" value={100 * sent} aria-label="Upload" />
-          <Typography variant="body2">{Math.round(100 * sent)} % sent</Typography>
-        </Box>
-      )}
+      <Sending of={upload} again={() => void submit(true)} />
     </FormDialog>
   );
 }

@@ -46,6 +46,19 @@ const music: Record<Schemas['Music'], string> = {
   clicks: 'a click on each beat',
   band: 'a small band',
   band_and_counts: 'a small band with the counts',
+  strings: 'strings without drums',
+  two_beat: 'a two-beat with a loud off-beat',
+};
+
+const quiet = { talk: 0, speech: 0, steps: 0 };
+
+/** What is heard besides the music. */
+const noises = {
+  none: { words: 'nothing', heard: quiet },
+  talk: { words: 'talk before the music', heard: { ...quiet, talk: 2 } },
+  speech: { words: 'somebody speaking over it', heard: { ...quiet, speech: 0.25 } },
+  steps: { words: 'the dancers’ steps', heard: { ...quiet, steps: 0.3 } },
+  all: { words: 'all of it', heard: { talk: 2, speech: 0.25, steps: 0.3 } },
 };
 
 function Measure({
@@ -166,9 +179,10 @@ function Studio({ charts }: { charts: Schemas['ChartCard'][] }) {
     faults: [] as Shown[],
     phones: [usual],
     seed: 1,
-    sound: { music: 'band' as Schemas['Music'], room: 0.02 },
+    sound: { music: 'band' as Schemas['Music'], room: 0.02, talk: 0, speech: 0, steps: 0 },
     marked: true,
   });
+  const [noise, setNoise] = useState<keyof typeof noises>('none');
   const set = (part: Partial<typeof input>) => setInput({ ...input, ...part });
   const card = charts.find((c) => c.id === chart);
   const sketch = useChart(chart).data?.sketch ?? undefined;
@@ -369,6 +383,22 @@ function Studio({ charts }: { charts: Schemas['ChartCard'][] }) {
                 {Object.entries(music).map(([m, name]) => (
                   <MenuItem key={m} value={m}>
                     {name}
+                  </MenuItem>
+                ))}
+              </TextField>
+              <TextField
+                select
+                label="What else is heard"
+                value={noise}
+                onChange={(e) => {
+                  const name = e.target.value as keyof typeof noises;
+                  setNoise(name);
+                  set({ sound: { ...input.sound, ...noises[name].heard } });
+                }}
+              >
+                {Object.entries(noises).map(([name, { words }]) => (
+                  <MenuItem key={name} value={name}>
+                    {words}
                   </MenuItem>
                 ))}
               </TextField>

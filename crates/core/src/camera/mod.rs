@@ -4,11 +4,13 @@
 //! World: floor is Z = 0, metres, right-handed, Z up. Pictures: pixels, origin top left, V down.
 
 mod calibrate;
+mod corner;
 mod homography;
 mod pinhole;
 mod propagate;
 
 pub use calibrate::{Calibration, CalibrationError, FloorMark, calibrate};
+pub use corner::{Corner, Grey, Unmoved, corner, unmoved};
 pub use homography::{Homography, HomographyError};
 pub use pinhole::Camera;
 pub use propagate::{PIXEL_SIGMA, propagate};

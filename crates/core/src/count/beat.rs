@@ -4,7 +4,7 @@
 //! onsets' autocorrelation (Viterbi), each weighed by what the dance is danced to. Beats are the best chain
 //! of onsets at that tempo (Ellis, D. P. W. (2007), "Beat tracking by dynamic programming", J. New Music
 //! Research 36). Music with a strong off-beat, or at twice or half the dance's tempo, can be read wrongly:
-//! [`Heard::read`] gives the other readings.
+//! [`Recount`] gives the other readings. A bar's first beat is where harmonies change and the bass is strong.
 
 use realfft::RealFftPlanner;
 use serde::{Deserialize, Serialize};
@@ -36,11 +36,11 @@ const LOW: usize = 7;
 const TEMPI: [f64; 2] = [50.0, 260.0];
 
 /// Steps of tempo in an octave.
-const FINE: f64 = 48.0;
+const FINE: f64 = 96.0;
 
 /// Window of the onsets that a tempo is read from, and from one window to the next, seconds.
-const SPAN: f64 = 6.0;
-const STEP: f64 = 0.5;
+const SPAN: f64 = 8.0;
+const STEP: f64 = 1.0;
 
 /// What is known of the music before it is heard.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -85,8 +85,9 @@ pub struct Heard {
     pub meter: u32,
     /// Which of the first bar's beats seems to be 1, from 0.
     pub one: u32,
-    /// Where in a beat the strongest onset between two beats falls: 0.5 straight, up to 0.75 swung.
-    pub swing: f64,
+    /// Where in a beat the strongest onset between two beats falls: 0.5 straight, up to 0.75 swung; absent
+    /// where too little is heard between them.
+    pub swing: Option<f64>,
     /// Share of the beats that have an onset of their own, 0..1.
     pub clear: f64,
 }
@@ -104,37 +105,23 @@ pub enum Recount {
     Off,
 }
 
-impl Heard {
-    /// The same music counted in another way.
-    pub fn read(&self, how: Recount) -> Self {
-        let t: Vec<f64> = self.beats.iter().map(|b| b.secs()).collect();
-        let between = || t.windows(2).map(|w| 0.5 * (w[0] + w[1]));
-        let (beats, factor): (Vec<f64>, f64) = match how {
-            // Beats on the bar's 1 stay.
-            Recount::Half => (
-                t.iter()
-                    .copied()
-                    .skip(self.one as usize % 2)
-                    .step_by(2)
-                    .collect(),
-                0.5,
-            ),
-            Recount::Double => {
-                let mut all: Vec<f64> = t.iter().copied().chain(between()).collect();
-                all.sort_by(f64::total_cmp);
-                (all, 2.0)
+impl Recount {
+    /// The beats counted in another way, and which of them is 1 then. Beats on the old 1 stay beats, except
+    /// where all move.
+    pub fn of(self, beats: &[MediaTime], one: i32) -> (Vec<MediaTime>, i32) {
+        let between = || beats.windows(2).map(|w| MediaTime(w[0].0.midpoint(w[1].0)));
+        match self {
+            Self::Half => {
+                let first = one.rem_euclid(2);
+                let kept = beats.iter().copied().skip(first as usize).step_by(2);
+                (kept.collect(), (one - first) / 2)
             }
-            Recount::Off => (between().collect(), 1.0),
-        };
-        Self {
-            beats: beats.into_iter().map(MediaTime::from_secs).collect(),
-            tempo: self.tempo * factor,
-            one: match how {
-                Recount::Half => self.one / 2,
-                Recount::Double => (2 * self.one) % self.meter.max(1),
-                Recount::Off => self.one,
-            },
-            ..self.clone()
+            Self::Double => {
+                let mut all: Vec<MediaTime> = beats.iter().copied().chain(between()).collect();
+                all.sort();
+                (all, 2 * one)
+            }
+            Self::Off => (between().collect(), one),
         }
     }
 }
@@ -235,7 +222,7 @@ pub fn listen(samples: &[f32], ask: Ask) -> Result<Heard, HearError> {
         return Err(HearError::None);
     }
     let periods = tempi(&on.all, ask.tempo);
-    let chain = chain(&on.all, &periods);
+    let chain = on_the_beat(samples, &on, chain(&on.all, &periods));
     let (beats, clear) = trimmed(&on.all, chain)?;
     let fine: Vec<f64> = settled(
         &beats
@@ -245,23 +232,11 @@ pub fn listen(samples: &[f32], ask: Ask) -> Result<Heard, HearError> {
     );
     let steps: Vec<f64> = fine.windows(2).map(|w| w[1] - w[0]).collect();
     let meter = ask.meter.clamp(1, 12);
-    let low = |t: f64| peak(&on.low, t * FRAMES, 3.0) + 0.3 * peak(&on.all, t * FRAMES, 3.0);
-    let accent = |r: u32| {
-        let of: Vec<f64> = fine
-            .iter()
-            .skip(r as usize)
-            .step_by(meter as usize)
-            .map(|t| low(*t))
-            .collect();
-        of.iter().sum::<f64>() / of.len().max(1) as f64
-    };
-    let one = (0..meter.min(fine.len() as u32))
-        .max_by(|a, b| accent(*a).total_cmp(&accent(*b)))
-        .unwrap_or(0);
+    let one = first_of_bar(samples, &on, &fine, meter as usize);
     Ok(Heard {
         tempo: 60.0 / median(steps),
         meter,
-        one,
+        one: one as u32,
         swing: swing(&on.all, &fine),
         clear,
         beats: fine
@@ -269,6 +244,129 @@ pub fn listen(samples: &[f32], ask: Ask) -> Result<Heard, HearError> {
             .map(|t| MediaTime::from_secs((t + EARLY).max(0.0)))
             .collect(),
     })
+}
+
+/// The chain moved by half a beat where more speaks for what is between: an off-beat that is louder than the beat
+/// (a chord or a brush) draws the beats to itself, but bass and harmony keep to the beat.
+fn on_the_beat(samples: &[f32], on: &Onsets, chain: Vec<usize>) -> Vec<usize> {
+    let between: Vec<usize> = chain
+        .windows(2)
+        .map(|w| usize::midpoint(w[0], w[1]))
+        .collect();
+    let mut both: Vec<usize> = chain.iter().chain(&between).copied().collect();
+    both.sort_unstable();
+    let moments: Vec<f64> = both.iter().map(|b| *b as f64 / FRAMES).collect();
+    let [changes, low, all] = cues(samples, on, &moments, 1).map(|cue| apart(&cue, 2)[1]);
+    if changes + low + KEPT * all > TURNED {
+        between
+    } else {
+        chain
+    }
+}
+
+/// What the strength of all onsets counts against bass and harmony, which have not drawn the chain.
+const KEPT: f64 = 0.5;
+
+/// Standard errors by which the off-beat must be better.
+const TURNED: f64 = 1.5;
+
+/// Spectrum by which harmonies are told: 3 Hz a bin, and what of it is used, hertz.
+const TONES: usize = 8192;
+const TONAL: [f64; 2] = [50.0, 1_800.0];
+
+/// How strongly each of the twelve tones sounds in each beat, from one to the next; of length 1.
+fn harmonies(samples: &[f32], beats: &[f64]) -> Vec<[f64; 12]> {
+    let mut planner = RealFftPlanner::<f32>::new();
+    let plan = planner.plan_fft_forward(TONES);
+    let (mut input, mut spectrum) = (plan.make_input_vec(), plan.make_output_vec());
+    let mut out = Vec::with_capacity(beats.len());
+    for (i, b) in beats.iter().enumerate() {
+        let end = beats.get(i + 1).copied().unwrap_or(b + 0.5);
+        // Past the strike, which is noise.
+        let middle = ((0.45 * b + 0.55 * end) * RATE) as usize;
+        for (k, slot) in input.iter_mut().enumerate() {
+            let hann = 0.5 - 0.5 * (std::f32::consts::TAU * k as f32 / TONES as f32).cos();
+            let at = (middle + k).checked_sub(TONES / 2);
+            *slot = at.and_then(|a| samples.get(a)).map_or(0.0, |s| s * hann);
+        }
+        let mut tones = [0.0; 12];
+        if plan.process(&mut input, &mut spectrum).is_ok() {
+            for (k, c) in spectrum.iter().enumerate().skip(1) {
+                let hertz = k as f64 * RATE / TONES as f64;
+                // A tone stands out from its neighbours, noise does not.
+                let near = |d: usize| spectrum.get(k + d - 2).map_or(0.0, |c| c.norm_sqr());
+                let peak = c.norm_sqr() >= near(1) && c.norm_sqr() >= near(3);
+                if (TONAL[0]..TONAL[1]).contains(&hertz) && peak {
+                    let semitone = (12.0 * (hertz / 55.0).log2()).round() as usize;
+                    tones[semitone % 12] += f64::from(c.norm_sqr()).sqrt().ln_1p();
+                }
+            }
+        }
+        let size = tones.iter().map(|v| v * v).sum::<f64>().sqrt().max(1e-9);
+        out.push(tones.map(|v| v / size));
+    }
+    out
+}
+
+/// What tells beats apart, for each of them: how much the harmony of so many beats from it on differs from that of
+/// as many before, how strong the bass is struck, and how strong everything.
+fn cues(samples: &[f32], on: &Onsets, beats: &[f64], many: usize) -> [Vec<f64>; 3] {
+    let tones = harmonies(samples, beats);
+    let sum = |part: &[[f64; 12]]| {
+        let mut out = [0.0; 12];
+        for tones in part {
+            for (o, t) in out.iter_mut().zip(tones) {
+                *o += t;
+            }
+        }
+        out
+    };
+    let dot = |a: &[f64; 12], b: &[f64; 12]| a.iter().zip(b).map(|(x, y)| x * y).sum::<f64>();
+    let changes = (0..beats.len())
+        .map(|i| {
+            let before = sum(&tones[i.saturating_sub(many)..i]);
+            let after = sum(&tones[i..(i + many).min(tones.len())]);
+            let sizes = (dot(&before, &before) * dot(&after, &after)).sqrt();
+            1.0 - dot(&before, &after) / sizes.max(1e-9)
+        })
+        .enumerate()
+        // At either end too little is heard to tell.
+        .map(|(i, c)| {
+            if i < many || i + many > beats.len() {
+                0.0
+            } else {
+                c
+            }
+        })
+        .collect();
+    let struck = |row: &[f64]| beats.iter().map(|t| peak(row, t * FRAMES, 3.0)).collect();
+    [changes, struck(&on.low), struck(&on.all)]
+}
+
+/// Which of the first bar's beats is likeliest its first: harmonies change there, and there the bass is strong.
+/// Each counts as much as it tells the bar's beats apart, harmony twice. Drums say little: they are as often
+/// loudest on the beats between.
+fn first_of_bar(samples: &[f32], on: &Onsets, beats: &[f64], meter: usize) -> usize {
+    let [changes, low, _] = cues(samples, on, beats, meter);
+    let (changes, low) = (apart(&changes, meter), apart(&low, meter));
+    let sum = |a: usize| 2.0 * changes[a] + low[a];
+    (0..meter.min(beats.len()))
+        .max_by(|a, b| sum(*a).total_cmp(&sum(*b)))
+        .unwrap_or(0)
+}
+
+/// How far the mean of each place in the bar lies over the mean of all, in standard errors.
+fn apart(cue: &[f64], meter: usize) -> Vec<f64> {
+    let n = cue.len().max(1) as f64;
+    let mean = cue.iter().sum::<f64>() / n;
+    let spread = (cue.iter().map(|v| (v - mean).powi(2)).sum::<f64>() / n).sqrt();
+    (0..meter)
+        .map(|place| {
+            let of: Vec<f64> = cue.iter().skip(place).step_by(meter).copied().collect();
+            let many = of.len().max(1) as f64;
+            (of.iter().sum::<f64>() / many - mean) * many.sqrt() / spread.max(1e-9)
+        })
+        .collect()
 }
 
 fn bpm(k: usize) -> f64 {
@@ -285,30 +383,16 @@ fn tempi(on: &[f64], likely: [f64; 2]) -> Vec<f64> {
     let prior: Vec<f64> = (0..count)
         .map(|k| -0.5 * ((bpm(k).ln() - middle) / (1.3 * spread)).powi(2))
         .collect();
+    let soft = softened(on);
     let half = (0.5 * SPAN * FRAMES) as usize;
     let step = (STEP * FRAMES) as usize;
     let centres: Vec<usize> = (0..on.len()).step_by(step).collect();
     let mut costs: Vec<f64> = Vec::new();
     let mut from: Vec<Vec<usize>> = Vec::new();
     for centre in &centres {
-        let part = &on[centre.saturating_sub(half)..(centre + half).min(on.len())];
-        let longest = (4.2 * 60.0 / TEMPI[0] * FRAMES) as usize;
-        let auto = correlated(part, longest);
-        let at = |lag: f64| {
-            let i = lag as usize;
-            match (auto.get(i), auto.get(i + 1)) {
-                (Some(a), Some(b)) => a + (lag - i as f64) * (b - a),
-                _ => 0.0,
-            }
-        };
+        let part = &soft[centre.saturating_sub(half)..(centre + half).min(on.len())];
         let seen: Vec<f64> = (0..count)
-            .map(|k| {
-                let lag = 60.0 / bpm(k) * FRAMES;
-                let comb = [(1.0, 1.0), (2.0, 0.8), (3.0, 0.4), (4.0, 0.6)];
-                let sum: f64 = comb.iter().map(|(n, w)| w * at(n * lag)).sum();
-                // Something must happen more often on the beat than between two.
-                2.2 * (sum - 0.9 * at(1.5 * lag) - 0.3 * at(0.5 * lag)) + prior[k]
-            })
+            .map(|k| PULSE * pulse(part, 60.0 / bpm(k) * FRAMES) + prior[k])
             .collect();
         if costs.is_empty() {
             costs = seen;
@@ -318,8 +402,8 @@ fn tempi(on: &[f64], likely: [f64; 2]) -> Vec<f64> {
         let mut came = Vec::with_capacity(count);
         for (k, s) in seen.iter().enumerate() {
             // A tempo drifts by a few per cent or jumps; staying is likeliest.
-            let (best, value) = (k.saturating_sub(4)..(k + 5).min(count))
-                .map(|j| (j, costs[j] - 0.25 * (j as f64 - k as f64).abs()))
+            let (best, value) = (k.saturating_sub(8)..(k + 9).min(count))
+                .map(|j| (j, costs[j] - 0.12 * (j as f64 - k as f64).abs()))
                 .fold((k, f64::NEG_INFINITY), |a, b| if b.1 > a.1 { b } else { a });
             let (jump, high) = costs
                 .iter()
@@ -360,33 +444,48 @@ fn tempi(on: &[f64], likely: [f64; 2]) -> Vec<f64> {
         .collect()
 }
 
-/// Correlation of a row with itself, 1 at no lag.
-fn correlated(x: &[f64], longest: usize) -> Vec<f64> {
-    let mean = x.iter().sum::<f64>() / x.len().max(1) as f64;
-    let y: Vec<f64> = x.iter().map(|v| v - mean).collect();
-    let power = y.iter().map(|v| v * v).sum::<f64>().max(1e-9);
-    (0..=longest.min(y.len().saturating_sub(1)))
-        .map(|lag| {
-            let sum: f64 = y.iter().zip(&y[lag..]).map(|(a, b)| a * b).sum();
-            sum / power * y.len() as f64 / (y.len() - lag) as f64
-        })
-        .collect()
+/// Weight of how well a pulse fits, against what is likely.
+const PULSE: f64 = 0.25;
+
+/// How far the best pulse train of a period lies over what any moments would give, in standard errors. A period of
+/// one and a half beats meets beats and what is between in turn, where a correlation would find it as good as
+/// the beat's own.
+fn pulse(on: &[f64], period: f64) -> f64 {
+    let n = on.len() as f64;
+    let mean = on.iter().sum::<f64>() / n;
+    let spread = (on.iter().map(|v| (v - mean).powi(2)).sum::<f64>() / n).sqrt();
+    let mut best = 0.0_f64;
+    // Softened onsets are wider than two values.
+    for phase in (0..period as usize).step_by(2) {
+        let (mut at, mut sum, mut many) = (phase as f64, 0.0, 0.0);
+        while let Some(v) = on.get(at.round() as usize) {
+            sum += v;
+            many += 1.0;
+            at += period;
+        }
+        best = best.max((sum / many - mean) * f64::sqrt(many));
+    }
+    best / spread.max(1e-9)
 }
 
-/// How strictly beats keep the tempo, against how strong onsets are.
-const STRICT: f64 = 120.0;
-
-/// The best chain of onsets at the given tempo, in onset values.
-fn chain(on: &[f64], periods: &[f64]) -> Vec<usize> {
-    // Beats may be a little beside their onset.
-    let soft: Vec<f64> = (0..on.len())
+/// Onsets a little wider: beats may be beside them.
+fn softened(on: &[f64]) -> Vec<f64> {
+    (0..on.len())
         .map(|i| {
             let near = |d: usize| {
                 on.get(i.wrapping_sub(d)).unwrap_or(&0.0) + on.get(i + d).unwrap_or(&0.0)
             };
             on[i] + 0.6 * near(1) + 0.15 * near(2)
         })
-        .collect();
+        .collect()
+}
+
+/// How strictly beats keep the tempo, against how strong onsets are.
+const STRICT: f64 = 2000.0;
+
+/// The best chain of onsets at the given tempo, in onset values.
+fn chain(on: &[f64], periods: &[f64]) -> Vec<usize> {
+    let soft = softened(on);
     let (mut score, mut back) = (soft.clone(), vec![None; on.len()]);
     for i in 0..on.len() {
         let p = periods[i];
@@ -505,7 +604,7 @@ fn settled(t: &[f64]) -> Vec<f64> {
 }
 
 /// Where between two beats the onsets lie, as a share of the beat.
-fn swing(on: &[f64], beats: &[f64]) -> f64 {
+fn swing(on: &[f64], beats: &[f64]) -> Option<f64> {
     const BINS: usize = 14;
     let mut sums = [0.0; BINS];
     for w in beats.windows(2) {
@@ -520,11 +619,8 @@ fn swing(on: &[f64], beats: &[f64]) -> f64 {
         .copied()
         .enumerate()
         .fold((0, 0.0), |a, b| if b.1 > a.1 { b } else { a });
-    // Nothing between the beats is straight.
-    if high < 1.5 * mean || high / (beats.len().max(1) as f64) < 0.25 {
-        return 0.5;
-    }
-    (0.45 + 0.35 * (top as f64 + 0.5) / BINS as f64).clamp(0.5, 0.75)
+    let heard = high > 1.5 * mean && high > 0.25 * beats.len().max(1) as f64;
+    heard.then(|| (0.45 + 0.35 * (top as f64 + 0.5) / BINS as f64).clamp(0.5, 0.75))
 }
 
 #[cfg(test)]
@@ -591,20 +687,62 @@ mod tests {
     }
 
     #[test]
-    fn other_readings_halve_double_and_shift() {
-        let heard = listen(&bursts(20.0, steady(0.5, 38)), Ask::default()).unwrap();
-        let (half, double, off) = (
-            heard.read(Recount::Half),
-            heard.read(Recount::Double),
-            heard.read(Recount::Off),
-        );
-        assert!(
-            (half.tempo - heard.tempo / 2.0).abs() < 1e-9
-                && half.beats.len() <= heard.beats.len() / 2 + 1
-        );
-        assert_eq!(double.beats.len(), 2 * heard.beats.len() - 1);
-        let shift = off.beats[0].since(heard.beats[0]);
-        assert!((shift - 0.25).abs() < 0.01, "{shift}");
+    fn other_counts_halve_double_and_shift_and_keep_the_one() {
+        let beats: Vec<MediaTime> = (0..9).map(|i| MediaTime(500_000 * i)).collect();
+        let (half, one) = Recount::Half.of(&beats, 3);
+        assert_eq!((half.len(), half[one as usize]), (4, beats[3]));
+        let (twice, one) = Recount::Double.of(&beats, 3);
+        assert_eq!((twice.len(), twice[one as usize]), (17, beats[3]));
+        assert_eq!(twice[1], MediaTime(250_000));
+        let (off, one) = Recount::Off.of(&beats, 3);
+        assert_eq!((off.len(), off[one as usize]), (8, MediaTime(1_750_000)));
+        // A 1 before the first beat stays where it is.
+        assert_eq!(Recount::Half.of(&beats, -3).1, -2);
+        // One after the other: every second of the beats in between.
+        let (both, _) = Recount::Half.of(&off, one);
+        assert_eq!(both[1].since(both[0]), 1.0);
+    }
+
+    #[test]
+    fn a_louder_off_beat_does_not_draw_the_beats_from_the_bass() {
+        let mut sound = bursts(20.0, (0..38).map(|i| (0.95 + 0.5 * f64::from(i), 0.7)));
+        for i in 0..38 {
+            let from = ((0.7 + 0.5 * f64::from(i)) * RATE) as usize;
+            for k in 0..3_000 {
+                let t = k as f32 / RATE as f32;
+                let wave = (std::f32::consts::TAU * 60.0 * t).sin() * (-t * 15.0).exp();
+                if let Some(s) = sound.get_mut(from + k) {
+                    *s += 0.5 * wave;
+                }
+            }
+        }
+        let heard = listen(&sound, Ask::default()).unwrap();
+        for b in &heard.beats[1..heard.beats.len() - 1] {
+            let off = (b.secs() - 0.7 + 0.25).rem_euclid(0.5) - 0.25;
+            assert!(off.abs() < 0.04, "{off}");
+        }
+    }
+
+    #[test]
+    fn a_bar_begins_where_the_harmony_changes() {
+        // Two chords in turn, four equal strikes each; the first strike is a bar's third.
+        let mut sound = vec![0.0_f32; (21.0 * RATE) as usize];
+        for i in 0..40 {
+            let bar = (i + 2) / 4;
+            let tones = [[220.0, 277.2, 329.6], [196.0, 246.9, 293.7]][bar % 2];
+            let from = ((0.6 + 0.5 * i as f64) * RATE) as usize;
+            for k in 0..(0.4 * RATE) as usize {
+                let t = k as f32 / RATE as f32;
+                for tone in tones {
+                    let wave = (std::f32::consts::TAU * tone * t).sin() * (-t * 6.0).exp();
+                    sound[from + k] += 0.2 * wave;
+                }
+            }
+        }
+        let heard = listen(&sound, Ask::default()).unwrap();
+        let one = heard.beats[heard.one as usize].secs();
+        let bars = (one - 1.6) / 2.0;
+        assert!((bars - bars.round()).abs() < 0.03, "{one}");
     }
 
     #[test]

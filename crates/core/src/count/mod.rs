@@ -6,6 +6,7 @@ mod grid;
 mod pattern;
 mod step;
 mod taps;
+mod wave;
 
 pub use beat::{Ask, HearError, Heard, RATE, Recount, listen};
 pub use grid::{CountGrid, GridError};
@@ -13,3 +14,4 @@ pub use pattern::{CountMark, CountPattern, PatternError};
 pub use step::{InStep, StepError, in_step};
 pub(crate) use taps::median;
 pub use taps::{TapError, TapFit, fit_taps};
+pub use wave::levels;

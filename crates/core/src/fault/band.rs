@@ -21,6 +21,9 @@ pub struct Band {
 /// is asked for more certainty than it needs, a more frequent one for less.
 const RARER: f64 = 0.12;
 
+/// How much worse a wild reading is than it says.
+const WILD: f64 = 3.0;
+
 /// Beyond this many widths of the borderline zone an error says nothing about a band any more.
 const WIDEST: f64 = 6.0;
 
@@ -57,16 +60,16 @@ impl Band {
         }
     }
 
-    /// The band made to reach as far as the figure itself asks: an edge that the asked value lies beyond is
-    /// moved with its borderline zone to half of that zone's width past it, which leaves room to dance it.
+    /// The band made to reach as far as the figure itself asks: an edge that leaves less than half of its
+    /// borderline zone's width past the asked value is moved there with its zone, which leaves room to dance it.
     #[must_use]
     pub fn reaching(&self, asked: f64) -> Self {
         let mut out = *self;
         for (side, sign) in [(0, -1.0), (1, 1.0)] {
             if let (Some(fine), Some(clear)) = (self.fine[side], self.clear[side])
-                && sign * (asked - fine) > 0.0
+                && let moved = asked - fine + 0.5 * (clear - fine)
+                && sign * moved > 0.0
             {
-                let moved = asked - fine + 0.5 * (clear - fine);
                 out.fine[side] = Some(fine + moved);
                 out.clear[side] = Some(clear + moved);
             }
@@ -82,6 +85,24 @@ impl Band {
     /// zone is judged as it stands; a poor one needs to lie further out, so that of findings called 80 %
     /// sure about 80 % are right.
     pub fn probability(&self, e: Estimate) -> f64 {
+        odds(self.weights(e))
+    }
+
+    /// The same of a reading that in a share of the cases, 0..1, is [`WILD`] times worse than it says, as a
+    /// detector's are that takes one leg for the other (a contaminated normal: Tukey 1960, "A survey of sampling
+    /// from contaminated distributions").
+    pub fn probability_wild(&self, e: Estimate, share: f64) -> f64 {
+        if share <= 0.0 {
+            return self.probability(e);
+        }
+        let usual = self.weights(e);
+        let wild = self.weights(Estimate::new(e.value, WILD * e.sigma));
+        odds([0, 1].map(|k| (1.0 - share) * usual[k] + share * wild[k]))
+    }
+
+    /// How likely the reading is of a value inside the fine band and of one outside, times how often these occur;
+    /// per unit of the value.
+    fn weights(&self, e: Estimate) -> [f64; 2] {
         let sides = [
             (self.fine[0], self.clear[0], -1.0),
             (self.fine[1], self.clear[1], 1.0),
@@ -99,12 +120,7 @@ impl Band {
             // Far outside the density of the reading is that of the faded prior; kept from overflowing.
             outside += RARER * (-z * k + 0.5 * k * k).min(700.0).exp() * far;
         }
-        let inside = inside.max(0.0);
-        if inside + outside > 0.0 {
-            outside / (inside + outside)
-        } else {
-            1.0
-        }
+        [inside.max(0.0), outside]
     }
 
     /// What is wrong with it, in words.
@@ -129,6 +145,14 @@ impl Band {
             }
         }
         None
+    }
+}
+
+fn odds([inside, outside]: [f64; 2]) -> f64 {
+    if inside + outside > 0.0 {
+        outside / (inside + outside)
+    } else {
+        1.0
     }
 }
 
@@ -209,6 +233,21 @@ mod tests {
             let (said, was) = (sum / f64::from(n), f64::from(right) / f64::from(n));
             assert!((said - was).abs() < 0.06, "{said:.2} {was:.2} of {n}");
         }
+    }
+
+    #[test]
+    fn a_reading_that_may_be_wild_is_less_sure_either_way() {
+        let p = |v, wild| LEAN.probability_wild(Estimate::new(v, 1.0), wild);
+        assert_eq!(p(5.5, 0.0), LEAN.probability(Estimate::new(5.5, 1.0)));
+        // Clearly outside for a reading that keeps its word, doubtful for one that may not.
+        assert!(
+            p(5.5, 0.0) > 0.8 && p(5.5, 0.12) < p(5.5, 0.0) - 0.1,
+            "{}",
+            p(5.5, 0.12)
+        );
+        assert!(p(0.5, 0.12) > p(0.5, 0.0));
+        // Far outside it makes no difference.
+        assert!(p(14.0, 0.12) > 0.95, "{}", p(14.0, 0.12));
     }
 
     proptest! {

@@ -1,11 +1,13 @@
 //! From measures to findings: how sure, how strong, how often, what explains what, what first.
 
 pub mod agreement;
+mod doubt;
 mod rank;
 mod wilson;
 
 use serde::{Deserialize, Serialize};
 
+pub use doubt::{Doubt, doubts, settled_by_hand};
 pub use rank::{WRONG_FOOT, basic, put_first};
 pub use wilson::wilson;
 
@@ -98,6 +100,8 @@ pub struct Evidence {
     pub probability: f64,
     /// Its grade.
     pub grade: Grade,
+    /// How much less would be left open about it, were the count marked by hand: bits.
+    pub doubt: f64,
 }
 
 /// A fault judged for one role (or the couple) over the repetitions of a take.
@@ -179,6 +183,8 @@ pub struct Case<'a> {
     pub here: Circumstances,
     /// Everything measured.
     pub measures: &'a [Measure],
+    /// How often a reading may be far worse than it says, 0..1: a detector's, where nothing was marked by hand.
+    pub wild: &'a dyn Fn(&Measure) -> f64,
 }
 
 /// Judges every entry that applies. Sorted by what to fix first; faults that do not show come last.
@@ -193,8 +199,8 @@ pub fn judge(case: &Case) -> (Vec<Judged>, Vec<Unseen>) {
             let of = |id: &Option<String>| case.readings(fault, *role, id.as_deref());
             // Looked at in the first measure where it says anything, else in the other one.
             let (first, other) = (of(&fault.measure), of(&fault.otherwise));
-            let found = judge_one(fault, *role, &force, &first)
-                .or_else(|| judge_one(fault, *role, &force, &other));
+            let one = |readings: &[&Measure]| judge_one(fault, *role, &force, readings, case.wild);
+            let found = one(&first).or_else(|| one(&other));
             match found {
                 Some(mut j) => {
                     j.share = case.share(fault, &j);
@@ -254,6 +260,7 @@ fn judge_one(
     role: Option<Role>,
     force: &InForce,
     readings: &[&Measure],
+    wild: &dyn Fn(&Measure) -> f64,
 ) -> Option<Judged> {
     let mut evidence: Vec<Evidence> = Vec::new();
     for m in readings {
@@ -270,8 +277,9 @@ fn judge_one(
             from: m.count,
             value,
             asked: m.asked.filter(|_| band != force.band),
-            probability: band.probability(value),
+            probability: band.probability_wild(value, wild(m)),
             grade: Grade::of(&band, value.value),
+            doubt: settled_by_hand(&band, value, wild(m)),
         };
         let worse = |a: &Evidence, b: &Evidence| {
             let beyond = |e: &Evidence| force.reaching(e.asked).beyond(e.value.value);
@@ -391,6 +399,7 @@ mod tests {
             chart,
             here: Circumstances::of(&chart.dance, Some(118.0), [1.8, 1.7]),
             measures,
+            wild: &|_| 0.0,
         })
     }
 

@@ -4,10 +4,10 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use super::{AngleMarks, CountSource, FindingKey, FloorReference, Marks, StepMark};
+use super::{AngleMarks, CountSource, FindingKey, FloorReference, Marks, StepMark, Tiles};
 use crate::body::{Landmark, Pose};
 use crate::chart;
-use crate::count::{CountGrid, GridError, TapError, fit_taps};
+use crate::count::{CountGrid, GridError, Recount, TapError, fit_taps};
 use crate::units::{Foot, MediaTime, Role};
 
 /// A command, as it stands in the log.
@@ -42,6 +42,11 @@ pub enum MarkCommand {
         /// The moment.
         at: MediaTime,
     },
+    /// Counts the beats that were heard in another way.
+    Recount {
+        /// How.
+        how: Recount,
+    },
     /// Takes the count away.
     ClearCount,
     /// Lays down the size of the floor reference.
@@ -50,6 +55,14 @@ pub enum MarkCommand {
         length: f64,
         /// Metres across.
         width: f64,
+        /// Horizontal field of view, degrees, where known.
+        #[serde(default)]
+        view: Option<f64>,
+    },
+    /// Takes a block of floor tiles or boards for the floor reference.
+    TileFloor {
+        /// The block.
+        tiles: Tiles,
         /// Horizontal field of view, degrees, where known.
         #[serde(default)]
         view: Option<f64>,
@@ -172,6 +185,28 @@ const MOST_TAPS: usize = 2_000;
 const MOST_ORDERED: usize = 40;
 const MOST_POSES: usize = 20_000;
 
+/// Lays down the size of the floor reference; what is marked of it stays.
+fn lay_floor(
+    marks: &mut Marks,
+    [length, width]: [f64; 2],
+    tiles: Option<Tiles>,
+    view: Option<f64>,
+) -> Result<(), MarkError> {
+    within("The reference's length in metres", length, 0.2, 30.0)?;
+    within("The reference's width in metres", width, 0.2, 30.0)?;
+    if let Some(v) = view {
+        within("The field of view in degrees", v, 20.0, 140.0)?;
+    }
+    marks.floor = Some(FloorReference {
+        length,
+        width,
+        tiles,
+        view,
+        points: marks.floor.as_ref().map_or([None; 8], |f| f.points),
+    });
+    Ok(())
+}
+
 fn within(what: &'static str, value: f64, low: f64, high: f64) -> Result<(), MarkError> {
     if (low..=high).contains(&value) {
         Ok(())
@@ -236,10 +271,13 @@ impl MarkCommand {
                         taps.iter().try_for_each(|t| moment_ok(*t))?;
                         within("The beat that is 1", f64::from(*one), -5_000.0, 5_000.0)?;
                     }
-                    CountSource::Heard { beats, one } => {
+                    CountSource::Heard { beats, one, swing } => {
                         within("The number of beats", beats.len() as f64, 4.0, MOST_BEATS)?;
                         beats.iter().try_for_each(|t| moment_ok(*t))?;
                         within("The beat that is 1", f64::from(*one), -5_000.0, 5_000.0)?;
+                        if let Some(swing) = swing {
+                            within("Where the step in between falls", *swing, 0.5, 0.75)?;
+                        }
                     }
                     CountSource::Tempo { bpm, one } => {
                         within("The tempo in beats a minute", *bpm, 40.0, 300.0)?;
@@ -288,30 +326,37 @@ impl MarkCommand {
                         *one = beats as i32;
                     }
                     Some(CountSource::Tempo { one, .. }) => *one = *at,
-                    Some(CountSource::Heard { beats, one }) => {
+                    Some(CountSource::Heard { beats, one, .. }) => {
                         let grid = CountGrid::from_beats(beats, 0, 0.5)?;
                         *one = grid.beat_at(*at).round() as i32;
                     }
                     None => return Err(MarkError::Nothing("There is no count yet.")),
                 }
             }
+            Self::Recount { how } => match &mut marks.count {
+                Some(CountSource::Heard { beats, one, swing }) => {
+                    let (other, first) = how.of(beats, *one);
+                    within("The number of beats", other.len() as f64, 4.0, MOST_BEATS)?;
+                    (*beats, *one) = (other, first);
+                    // What fell between the beats is now on them, or between others.
+                    *swing = None;
+                }
+                _ => return Err(MarkError::Nothing("No beat was heard yet.")),
+            },
             Self::ClearCount => marks.count = None,
             Self::SizeFloor {
                 length,
                 width,
                 view,
             } => {
-                within("The reference's length in metres", *length, 0.2, 30.0)?;
-                within("The reference's width in metres", *width, 0.2, 30.0)?;
-                if let Some(v) = view {
-                    within("The field of view in degrees", *v, 20.0, 140.0)?;
+                lay_floor(marks, [*length, *width], None, *view)?;
+            }
+            Self::TileFloor { tiles, view } => {
+                for (size, count) in tiles.size.iter().zip(tiles.count) {
+                    within("A tile's side in metres", *size, 0.02, 5.0)?;
+                    within("The number of tiles", f64::from(count), 1.0, 100.0)?;
                 }
-                marks.floor = Some(FloorReference {
-                    length: *length,
-                    width: *width,
-                    view: *view,
-                    points: marks.floor.as_ref().map_or([None; 8], |f| f.points),
-                });
+                lay_floor(marks, tiles.block(), Some(*tiles), *view)?;
             }
             Self::MarkFloor { point, pixel } => {
                 let floor = marks.floor.as_mut().ok_or(MarkError::NoReference)?;
@@ -411,6 +456,7 @@ impl MarkCommand {
         if !matches!(
             self,
             Self::SizeFloor { .. }
+                | Self::TileFloor { .. }
                 | Self::MarkFloor { .. }
                 | Self::Place { .. }
                 | Self::PlaceAll { .. }
@@ -485,6 +531,80 @@ mod tests {
         point: 1,
         pixel: Some([400.0, 500.0]),
     };
+
+    #[test]
+    fn tiles_measure_the_floor() {
+        let mut m = Marks::default();
+        let lay = |size, count| MarkCommand::TileFloor {
+            tiles: Tiles { size, count },
+            view: None,
+        };
+        // Twelve boards of 9.5 cm, 2.4 m long.
+        lay([2.4, 0.095], [1, 12]).apply(&mut m).unwrap();
+        let floor = m.floor.as_ref().unwrap();
+        assert!((floor.length - 2.4).abs() < 1e-9 && (floor.width - 1.14).abs() < 1e-9);
+        assert_eq!(floor.tiles.unwrap().count, [1, 12]);
+        CORNER.apply(&mut m).unwrap();
+        // A smaller block than anything can be measured by; what was there stays.
+        let refused = lay([0.05, 0.05], [2, 30]).apply(&mut m);
+        assert!(
+            matches!(refused, Err(MarkError::Range { .. })),
+            "{refused:?}"
+        );
+        assert!(lay([0.5, 0.5], [0, 4]).apply(&mut m).is_err());
+        assert!(lay([f64::NAN, 0.5], [4, 4]).apply(&mut m).is_err());
+        lay([0.5, 0.5], [4, 2]).apply(&mut m).unwrap();
+        let floor = m.floor.clone().unwrap();
+        assert_eq!((floor.length, floor.width), (2.0, 1.0));
+        assert_eq!(floor.points[1], Some([400.0, 500.0]));
+        // Tape again: no tiles any more.
+        let tape = MarkCommand::SizeFloor {
+            length: 2.0,
+            width: 1.0,
+            view: None,
+        };
+        tape.apply(&mut m).unwrap();
+        assert_eq!(m.floor.unwrap().tiles, None);
+    }
+
+    #[test]
+    fn beats_are_counted_in_other_ways_one_after_the_other() {
+        let mut m = Marks::default();
+        let recount = |how| MarkCommand::Recount { how };
+        assert!(recount(Recount::Half).apply(&mut m).is_err());
+        let beats: Vec<MediaTime> = (0..12).map(|i| MediaTime(400_000 * i)).collect();
+        let heard = CountSource::Heard {
+            beats,
+            one: 2,
+            swing: Some(0.66),
+        };
+        MarkCommand::SetCount { count: heard }
+            .apply(&mut m)
+            .unwrap();
+        assert!((m.swing(0.5) - 0.66).abs() < 1e-12);
+        recount(Recount::Off).apply(&mut m).unwrap();
+        recount(Recount::Half).apply(&mut m).unwrap();
+        let Some(CountSource::Heard { beats, one, .. }) = m.count.clone() else {
+            panic!("{:?}", m.count)
+        };
+        assert_eq!((beats.len(), one), (6, 1));
+        assert_eq!(beats[1], MediaTime(1_000_000));
+        // What is heard between other beats is no swing; the figure's own counts.
+        assert!((m.swing(0.5) - 0.5).abs() < 1e-12);
+        // Too few beats are left to count by.
+        assert!(recount(Recount::Half).apply(&mut m).is_err());
+        assert!(
+            MarkCommand::SetCount {
+                count: CountSource::Heard {
+                    beats: beats.clone(),
+                    one: 0,
+                    swing: Some(0.9),
+                },
+            }
+            .apply(&mut m.clone())
+            .is_err()
+        );
+    }
 
     #[test]
     fn another_angle_has_marks_of_its_own_on_the_same_reference() {

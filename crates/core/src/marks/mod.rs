@@ -42,7 +42,27 @@ pub enum CountSource {
         beats: Vec<MediaTime>,
         /// Which of them, from 0, is count 1.
         one: i32,
+        /// Where `&` is heard to fall, a share of the beat.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        swing: Option<f64>,
     },
+}
+
+/// A block of floor tiles or boards that serves as the reference.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema, schemars::JsonSchema))]
+pub struct Tiles {
+    /// Of one tile or board, joint included, along the slot and across it, metres.
+    pub size: [f64; 2],
+    /// How many lie along the slot and across it.
+    pub count: [u32; 2],
+}
+
+impl Tiles {
+    /// Length and width of the block, metres.
+    pub fn block(&self) -> [f64; 2] {
+        [0, 1].map(|k| self.size[k] * f64::from(self.count[k]))
+    }
 }
 
 /// The floor reference as laid out and marked.
@@ -53,6 +73,9 @@ pub struct FloorReference {
     pub length: f64,
     /// Width across it, metres.
     pub width: f64,
+    /// The tiles or boards that it consists of, where it is no tape.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub tiles: Option<Tiles>,
     /// The phone's horizontal field of view, degrees, where it is known.
     #[serde(default)]
     pub view: Option<f64>,
@@ -114,7 +137,7 @@ pub struct Marks {
     pub chart: Option<String>,
     /// Repetitions of the figure in the take.
     pub repetitions: u32,
-    /// Where `&` falls; the chart's own when absent.
+    /// Where `&` falls; what is heard, or else the chart's own, when absent.
     pub swing: Option<f64>,
     /// The count.
     pub count: Option<CountSource>,
@@ -155,8 +178,32 @@ pub struct AngleMarks {
 }
 
 impl Marks {
+    /// Where `&` falls for a figure, a share of the beat: as was said, as is heard, or as the figure has it.
+    pub fn swing(&self, chart: f64) -> f64 {
+        let heard = match &self.count {
+            Some(CountSource::Heard { swing, .. }) => *swing,
+            _ => None,
+        };
+        self.swing.or(heard).unwrap_or(chart)
+    }
+
     /// The pose of a role at exactly this frame.
     pub fn pose(&self, role: Role, at: MediaTime) -> Option<&Pose> {
         self.poses.iter().find(|p| p.role == role && p.at == at)
+    }
+
+    /// The floor reference as it is marked on an angle's picture, 1 to 4. It is one and the same in every
+    /// picture: its size is what the first angle says, where that one has it.
+    pub fn floor_on(&self, angle: u8) -> Option<FloorReference> {
+        if angle == 1 {
+            return self.floor.clone();
+        }
+        let there = self.angles.get(&angle)?.floor.clone()?;
+        let size = self.floor.as_ref().unwrap_or(&there);
+        Some(FloorReference {
+            length: size.length,
+            width: size.width,
+            ..there
+        })
     }
 }

@@ -4,14 +4,12 @@
 use nalgebra::{Point2, Vector2};
 
 use super::Scene;
+use super::couple::SHOE;
 use crate::chart::Stance;
 use crate::units::{Foot, Role, wrap_degrees};
 
 /// Half of a foot's length as a share of standing height.
 const HALF_FOOT: f64 = 0.076;
-
-/// A shoe's width, metres; as in the measure of the clearance.
-const SHOE: f64 = 0.09;
 
 fn ahead(degrees: f64) -> Vector2<f64> {
     let (s, c) = degrees.to_radians().sin_cos();
@@ -111,10 +109,12 @@ pub(super) fn asked(
                 [at - half, at + half]
             };
             let (me, other) = (own(at)?, partner(at)?);
-            let mine = line(&me, role, row(role, count?)?.foot);
-            let gaps = [Foot::Left, Foot::Right]
-                .map(|f| feet_apart(mine, line(&other, role.partner(), f)));
-            Some(gaps[0].min(gaps[1]) - SHOE)
+            let feet = [Foot::Left, Foot::Right];
+            let gaps = feet.into_iter().flat_map(|mine| {
+                let mine = line(&me, role, mine);
+                feet.map(|theirs| feet_apart(mine, line(&other, role.partner(), theirs)))
+            });
+            Some(gaps.fold(f64::INFINITY, f64::min) - SHOE)
         }
         "between_feet" => {
             let at = slot(count?)?;

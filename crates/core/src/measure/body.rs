@@ -51,6 +51,16 @@ impl<'a> At<'_, 'a> {
         chart.rows(self.role).iter().find(|r| r.count == self.count)
     }
 
+    /// Whether a foot of either dancer arrives at this count.
+    pub fn anyone_arrives(&self) -> bool {
+        self.scene.chart.as_ref().is_some_and(|(chart, _)| {
+            Role::BOTH
+                .iter()
+                .flat_map(|role| chart.rows(*role))
+                .any(|r| r.count == self.count && r.action.arrives())
+        })
+    }
+
     /// What is held after this count.
     pub fn holds(&self) -> &'a [Hold] {
         self.scene

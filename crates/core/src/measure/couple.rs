@@ -1,6 +1,8 @@
 //! What is between the partners at each count, from both bodies in space.
 
-use super::body::{both, counts, couple, extreme, reading};
+use nalgebra::Vector3;
+
+use super::body::{both, counts, couple, extreme, of_couple, reading};
 use super::read;
 use super::{Need, Spec};
 use crate::body::Landmark;
@@ -118,7 +120,7 @@ pub(super) const OFFSET: Spec = Spec {
             let e = at.both().and_then(|(a, b)| {
                 value(&[&a, &b], |p| {
                     let to = read::shoulders(p[1]) - read::shoulders(p[0]);
-                    let left = nalgebra::Vector3::z().cross(&read::ahead(p[0])?);
+                    let left = Vector3::z().cross(&read::ahead(p[0])?);
                     Some(-to.dot(&left))
                 })
             });
@@ -205,7 +207,7 @@ pub(super) const FACE: Spec = Spec {
 };
 
 /// Where the couple's joined hands are: the middle of the wrists and knuckles that the chart joins.
-pub(super) fn hands(p: &[Posture], hold: Hold) -> Option<nalgebra::Vector3<f64>> {
+pub(super) fn hands(p: &[Posture], hold: Hold) -> Option<Vector3<f64>> {
     let Hold::Hands(l, f) = hold else { return None };
     let of = |p: Posture, left: bool| {
         if left {
@@ -294,7 +296,7 @@ pub(super) const BETWEEN_FEET: Spec = Spec {
             };
             let e = at.both().and_then(|(a, b)| {
                 value(&[&a, &b], |p| {
-                    let left = nalgebra::Vector3::z().cross(&read::ahead(p[1])?);
+                    let left = Vector3::z().cross(&read::ahead(p[1])?);
                     let gate = 0.5 * (read::foot(p[1], Foot::Left) + read::foot(p[1], Foot::Right));
                     Some((read::foot(p[0], row.foot) - gate).dot(&left))
                 })
@@ -308,38 +310,50 @@ pub(super) const BETWEEN_FEET: Spec = Spec {
 
 pub(super) const FEET_CLEAR: Spec = Spec {
     id: "feet_clearance",
-    name: "Own foot from the partner's feet",
+    name: "Feet from the partner's feet",
     unit: Unit::Metres,
-    sign: "the distance between the feet's outlines, negative when one stands on the other",
+    sign: "the least distance between the feet's outlines, negative when one stands on the other",
     needs: NEEDS,
-    source: "arriving foot's line from heel to toe against both of the partner's, less a shoe's width of 9 cm",
+    source: "lines from heel to toe of both feet of the one against both of the other, where one arrives, less a shoe's width of 9 cm",
     compute: |scene, out| {
-        for at in counts(scene) {
-            let Some(row) = at.row().filter(|r| r.action.arrives()) else {
-                continue;
-            };
+        for at in of_couple(scene).filter(|at| at.anyone_arrives()) {
             let e = at.both().and_then(|(a, b)| {
                 value(&[&a, &b], |p| {
-                    let flat = |v: nalgebra::Vector3<f64>| nalgebra::Vector3::new(v.x, v.y, 0.0);
-                    let [h, t] = L::heel_toe(row.foot).map(|l| flat(p[0].joint(l)));
-                    let mut least = f64::INFINITY;
-                    for side in [Foot::Left, Foot::Right] {
-                        let [ph, pt] = L::heel_toe(side).map(|l| flat(p[1].joint(l)));
-                        for d in [
-                            read::from_segment(h, ph, pt),
-                            read::from_segment(t, ph, pt),
-                            read::from_segment(ph, h, t),
-                            read::from_segment(pt, h, t),
-                        ] {
-                            least = least.min(d);
-                        }
-                    }
-                    Some(least - 0.09)
+                    let (_, apart) = nearest_feet(&|l| p[0].joint(l), &|l| p[1].joint(l))?;
+                    Some(apart - SHOE)
                 })
             });
             if let Some(e) = e {
-                out.push(at.measure("feet_clearance", reading(e, 0.04)));
+                out.push(at.couple("feet_clearance", reading(e, 0.04)));
             }
         }
     },
 };
+
+/// Width of a shoe, metres.
+pub(super) const SHOE: f64 = 0.09;
+
+/// The feet of the one and of the other that are nearest, and how far their lines from heel to toe are apart.
+pub(super) fn nearest_feet(
+    a: &dyn Fn(L) -> Vector3<f64>,
+    b: &dyn Fn(L) -> Vector3<f64>,
+) -> Option<([Foot; 2], f64)> {
+    let line = |p: &dyn Fn(L) -> Vector3<f64>, foot| {
+        L::heel_toe(foot).map(|l| Vector3::new(p(l).x, p(l).y, 0.0))
+    };
+    let apart = |mine, theirs| {
+        let ([h, t], [ph, pt]) = (line(a, mine), line(b, theirs));
+        [
+            read::from_segment(h, ph, pt),
+            read::from_segment(t, ph, pt),
+            read::from_segment(ph, h, t),
+            read::from_segment(pt, h, t),
+        ]
+        .into_iter()
+        .fold(f64::INFINITY, f64::min)
+    };
+    let feet = [Foot::Left, Foot::Right];
+    feet.into_iter()
+        .flat_map(|mine| feet.map(|theirs| ([mine, theirs], apart(mine, theirs))))
+        .min_by(|x, y| x.1.total_cmp(&y.1))
+}

@@ -123,6 +123,7 @@ pub const REGISTRY: &[Spec] = &[
     separation::SEPARATION,
     separation::SHARE,
     share::APART,
+    share::NEARER,
     turn::TURN,
     turn::UNCHARTED,
     turn::TOTAL,

@@ -320,9 +320,9 @@ pub(super) const EARLY: Spec = Spec {
     id: "turn_early",
     name: "Turn ahead of its place in the figure",
     unit: Unit::Ratio,
-    sign: "beats by which half of the turn is done before its charted moment",
+    sign: "beats by which the turn comes before its charted moment",
     needs: NEEDS,
-    source: "moment at which half of the repetition's turn is done, between counts by a straight line, against the same of the charted turn",
+    source: "mean moment of the repetition's turn, each count's turn at the middle of its way from the count before, against the same of the charted turn",
     compute: |scene, out| {
         let Ok(grid) = &scene.grid else { return };
         let beat = grid.period_at(0.0);
@@ -331,33 +331,44 @@ pub(super) const EARLY: Spec = Spec {
                 let Some(all) = whole_turn(scene, role, repetition, 4) else {
                     continue;
                 };
-                // When a row of turns has done half of its sum, and how fast it then turns, ° a second.
-                let half = |turn: &dyn Fn(&(usize, f64, Estimate)) -> f64| {
-                    let sum: f64 = all.iter().map(turn).sum();
-                    let mut done = 0.0;
-                    for t in &all {
-                        let by = turn(t);
-                        if (done + by) / sum >= 0.5 {
-                            let share = ((0.5 * sum - done) / by).clamp(0.0, 1.0);
-                            let to = scene.slots[t.0].at.secs();
-                            let from = scene.slots[t.0.checked_sub(1)?].at.secs();
-                            return Some((from + share * (to - from), by.abs() / (to - from)));
-                        }
-                        done += by;
-                    }
-                    None
-                };
-                let (charted, danced) = (half(&|t| t.1), half(&|t| t.2.value));
-                let (Some((charted, _)), Some((danced, speed))) = (charted, danced) else {
-                    continue;
-                };
-                let sigma = all.iter().map(|t| t.2.sigma).fold(0.0, f64::max) / speed.max(20.0);
-                let e = Estimate::new((charted - danced) / beat, sigma / beat);
-                out.push(whole("turn_early", role, repetition, reading(e, 0.3)));
+                // Each count's middle moment with its charted and its danced turn.
+                let middles: Option<Vec<f64>> = all
+                    .iter()
+                    .map(|t| {
+                        let to = scene.slots[t.0].at.secs();
+                        let from = scene.slots[t.0.checked_sub(1)?].at.secs();
+                        Some(0.5 * (from + to))
+                    })
+                    .collect();
+                let Some(middles) = middles else { continue };
+                if let Some(e) = earlier(&middles, &all) {
+                    let e = Estimate::new(e.value / beat, e.sigma / beat);
+                    out.push(whole("turn_early", role, repetition, reading(e, 0.3)));
+                }
             }
         }
     },
 };
+
+/// Seconds by which a row of turns comes before the charted ones on average; none where it was hardly turned.
+/// A mean does not jump, as the moment of half of the turn does where half is done before a pause.
+fn earlier(middles: &[f64], all: &[(usize, f64, Estimate)]) -> Option<Estimate> {
+    let mean = |turn: &dyn Fn(&(usize, f64, Estimate)) -> f64| {
+        let sum: f64 = all.iter().map(turn).sum();
+        let moment: f64 = middles.iter().zip(all).map(|(m, t)| m * turn(t)).sum();
+        (sum, moment / sum)
+    };
+    let ((charted, due), (danced, came)) = (mean(&|t| t.1), mean(&|t| t.2.value));
+    if danced * charted.signum() < 0.5 * charted.abs() {
+        return None;
+    }
+    let variance: f64 = middles
+        .iter()
+        .zip(all)
+        .map(|(m, t)| ((m - came) * t.2.sigma / danced).powi(2))
+        .sum();
+    Some(Estimate::new(due - came, variance.sqrt()))
+}
 
 pub(super) const PACE: Spec = Spec {
     id: "turn_pace",

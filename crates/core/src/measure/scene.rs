@@ -101,9 +101,7 @@ impl<'a> Scene<'a> {
             .as_deref()
             .and_then(|id| take.shelf.get(id))
             .map(|c| (c, c.pattern().clone()));
-        let swing = marks
-            .swing
-            .unwrap_or_else(|| chart.as_ref().map_or(0.5, |c| c.0.swing));
+        let swing = marks.swing(chart.as_ref().map_or(0.5, |c| c.0.swing));
         let grid = lay_grid(marks, swing);
         let mut scene = Self {
             marks,
@@ -341,7 +339,7 @@ pub(crate) fn lay_grid(marks: &Marks, swing: f64) -> Result<CountGrid, SceneErro
             let fit = fit_taps(taps).map_err(|e| refused(&e))?;
             CountGrid::from_taps(&fit, *one, swing).map_err(|e| refused(&e))
         }
-        Some(CountSource::Heard { beats, one }) => {
+        Some(CountSource::Heard { beats, one, .. }) => {
             CountGrid::from_beats(beats, *one, swing).map_err(|e| refused(&e))
         }
         Some(CountSource::Tempo { bpm, one }) => {

@@ -1,9 +1,13 @@
 //! Whose a couple's number is: the leader's share of it, from what each of the two did.
 
+use nalgebra::Vector2;
+
 use super::body::{of_couple, reading};
+use super::couple::{SHOE, nearest_feet};
 use super::read;
 use super::scene::ARRIVAL_SIGMA;
 use super::{Need, Scene, Spec};
+use crate::body::Landmark;
 use crate::body::solve::value;
 use crate::units::{Estimate, Foot, Role, Unit};
 
@@ -78,6 +82,54 @@ pub(super) const APART: Spec = Spec {
                 && let Some(e) = share(a[0] - c[0], a[1] - c[1], PLACE, LEAST_APART)
             {
                 out.push(at.couple("apart_by_leader", reading(e, 0.5)));
+            }
+        }
+    },
+};
+
+/// Feet further apart than this are in nobody's way, metres.
+const NEAR: f64 = 0.15;
+
+/// Least way toward the partner's foot that is shared, metres.
+const LEAST_NEARER: f64 = 0.04;
+
+pub(super) const NEARER: Spec = Spec {
+    id: "nearer_by_leader",
+    name: "Leader’s share of feet too near",
+    unit: Unit::Share,
+    sign: SIGN,
+    needs: &[Need::Count, Need::Floor, Need::Space],
+    source: "way of each of the two nearest feet toward the other since the repetition's first count, less the charted way; σ from 3 cm for each",
+    compute: |scene, out| {
+        for at in of_couple(scene).filter(|at| at.anyone_arrives()) {
+            let Some(first) = scene.slot(at.repetition, 0).filter(|f| *f < at.slot) else {
+                continue;
+            };
+            let Some((feet, places)) = at.both().and_then(|(a, b)| {
+                let at = [&a, &b].map(|m| |l| m.joint(l).coords);
+                let (feet, apart) = nearest_feet(&at[0], &at[1])?;
+                let place = |k: usize| {
+                    let [heel, toe] = Landmark::heel_toe(feet[k]);
+                    0.5 * (at[k](heel) + at[k](toe)).xy()
+                };
+                (apart - SHOE < NEAR).then(|| (feet, [place(0), place(1)]))
+            }) else {
+                continue;
+            };
+            // How far a foot came since the first count beyond what is charted.
+            let beyond = |role: Role| {
+                let k = role as usize;
+                let seen = places[k] - Vector2::from(stand(scene, role, first)?);
+                let charted = scene.charted_stance(role, at.slot)?.foot(feet[k]);
+                let from = charted_stand(scene, role, first)?;
+                Some(seen - (Vector2::from(charted) - Vector2::from(from)))
+            };
+            let line = places[1] - places[0];
+            if let (Some(l), Some(f)) = (beyond(Role::Leader), beyond(Role::Follower))
+                && let Some(to) = line.try_normalize(0.02)
+                && let Some(e) = share(l.dot(&to), -f.dot(&to), PLACE, LEAST_NEARER)
+            {
+                out.push(at.couple("nearer_by_leader", reading(e, 0.5)));
             }
         }
     },

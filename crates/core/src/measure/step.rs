@@ -3,10 +3,13 @@
 use nalgebra::Vector2;
 
 use super::scene::{FEET, feet_line, foot_on_floor, foot_pixels};
-use super::{Measure, Need, Scene, Spec, value};
+use super::{Measure, Need, Scene, Spec, read, value};
+use crate::body::Landmark;
+use crate::body::solve::{self as body, Posture};
 use crate::camera::{Camera, propagate};
+use crate::chart::vocabulary::Level;
 use crate::event::Outcome;
-use crate::units::{Estimate, Role, Unit, wrap_degrees};
+use crate::units::{Estimate, Foot, Role, Unit, wrap_degrees};
 
 /// Shorter charted travel has no direction worth judging, metres.
 const LEAST_TRAVEL: f64 = 0.12;
@@ -17,11 +20,10 @@ pub(super) const LENGTH: Spec = Spec {
     unit: Unit::Ratio,
     sign: "1 as charted for this height, above 1 longer",
     needs: &[Need::Count, Need::Floor, Need::Feet],
-    source: "travel of the foot between two marked counts over its charted travel for the dancer's height",
+    source: "travel of the foot between two counts over its charted travel for the dancer's height",
     compute: |scene, out| {
-        for_steps(scene, out, "step_length", |camera, p, charted| {
-            let travel = foot_on_floor(camera, &p[2..4])? - foot_on_floor(camera, &p[0..2])?;
-            Some(travel.norm() / charted.length)
+        for_steps(scene, out, "step_length", |step, charted| {
+            Some(step.travel.norm() / charted.length)
         });
     },
 };
@@ -34,17 +36,49 @@ pub(super) const DIRECTION: Spec = Spec {
     needs: &[Need::Count, Need::Floor, Need::Feet],
     source: "direction of the foot's travel relative to the feet line before it, minus the charted one",
     compute: |scene, out| {
-        for_steps(scene, out, "step_direction", |camera, p, charted| {
-            let travel = foot_on_floor(camera, &p[2..4])? - foot_on_floor(camera, &p[0..2])?;
-            if travel.norm() < 0.5 * LEAST_TRAVEL {
+        for_steps(scene, out, "step_direction", |step, charted| {
+            if step.travel.norm() < 0.5 * LEAST_TRAVEL {
                 return None;
             }
-            let facing = feet_line(camera, &p[4..8])?;
-            let direction = travel.y.atan2(travel.x).to_degrees() - facing;
+            let direction = step.travel.y.atan2(step.travel.x).to_degrees() - step.facing?;
             Some(wrap_degrees(direction - charted.direction))
         });
     },
 };
+
+/// A step as it was danced.
+struct Danced {
+    /// Travel of the foot, metres on the floor.
+    travel: Vector2<f64>,
+    /// Direction of the feet line before it, degrees from X.
+    facing: Option<f64>,
+}
+
+impl Danced {
+    /// From the body at the count before and at this one. Feet on their balls are in the air: only a body
+    /// knows where they are over the floor.
+    fn of_bodies(before: Posture, now: Posture, foot: Foot) -> Self {
+        let travel = read::foot(now, foot) - read::foot(before, foot);
+        let lines = [Foot::Left, Foot::Right].map(|f| {
+            let [heel, toe] = Landmark::heel_toe(f);
+            (before.joint(toe) - before.joint(heel)).xy().normalize()
+        });
+        let line = lines[0] + lines[1];
+        Self {
+            travel: travel.xy(),
+            // Feet more than 120° apart have no line.
+            facing: (line.norm() > 1.0).then(|| line.y.atan2(line.x).to_degrees()),
+        }
+    }
+
+    /// From the foot's heel and toe before and after, then both feet before, as pixels of feet on the floor.
+    fn of_pixels(camera: &Camera, p: &[[f64; 2]]) -> Option<Self> {
+        Some(Self {
+            travel: foot_on_floor(camera, &p[2..4])? - foot_on_floor(camera, &p[0..2])?,
+            facing: feet_line(camera, &p[4..8]),
+        })
+    }
+}
 
 struct Charted {
     /// Travel, metres.
@@ -53,17 +87,21 @@ struct Charted {
     direction: f64,
 }
 
-/// Pixels handed to `f`: the foot's heel and toe before, after, then both feet before.
 fn for_steps(
     scene: &Scene,
     out: &mut Vec<Measure>,
     id: &str,
-    f: impl Fn(&Camera, &[[f64; 2]], &Charted) -> Option<f64>,
+    f: impl Fn(&Danced, &Charted) -> Option<f64>,
 ) {
     let Ok(calibration) = &scene.floor else {
         return;
     };
     for role in Role::BOTH {
+        // Flat feet are best placed by the floor itself.
+        let rises = scene.chart.as_ref().is_some_and(|(chart, _)| {
+            let mut rows = chart.rows(role).iter();
+            rows.any(|r| matches!(r.level, Some(Level::Rise | Level::Up)))
+        });
         for step in &scene.aligned[role as usize] {
             // Another foot than the charted one is fault S1; its travel means nothing here.
             if matches!(step.outcome, Outcome::WrongFoot | Outcome::LeftOut) {
@@ -81,14 +119,25 @@ fn for_steps(
                     direction: travel.y.atan2(travel.x).to_degrees() - path.facing_before,
                 };
                 let slot = scene.slot(at.0, at.1)?;
+                let foot = step.charted.foot;
+                let solved = |slot: usize| scene.body(role, slot).filter(|_| rises);
+                if let (Some(before), Some(now)) =
+                    (slot.checked_sub(1).and_then(solved), solved(slot))
+                {
+                    return body::value(&[&before, &now], |p| {
+                        f(&Danced::of_bodies(p[0], p[1], foot), &charted)
+                    });
+                }
                 let (_, before) = scene.pose_before(role, slot)?;
-                let now = foot_pixels(scene.pose(role, slot)?, step.charted.foot)?;
-                let then = foot_pixels(before, step.charted.foot)?;
+                let now = foot_pixels(scene.pose(role, slot)?, foot)?;
+                let then = foot_pixels(before, foot)?;
                 let feet = before.pixels(FEET)?;
                 let mut pixels = then.to_vec();
                 pixels.extend(now);
                 pixels.extend(feet);
-                propagate(Some(calibration), &pixels, |c, p| f(c?, p, &charted))
+                propagate(Some(calibration), &pixels, |c, p| {
+                    f(&Danced::of_pixels(c?, p)?, &charted)
+                })
             })();
             if let Some(e) = estimate {
                 out.push(value(id, Some(role), (at.0, Some(at.1)), e));

@@ -106,6 +106,7 @@ fn phone(place: [f64; 2], size: [f64; 2]) -> Option<Calibration> {
     let reference = FloorReference {
         length: size[0],
         width: size[1],
+        tiles: None,
         view: None,
         points: [None; 8],
     };

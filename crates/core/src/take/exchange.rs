@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use super::{Film, Take};
+use super::{Film, Take, angle};
 use crate::body::Pose;
 use crate::body::solve::Source;
 use crate::body::track::{Sight, Sighting};
@@ -287,7 +287,8 @@ impl Document {
             )
         });
         let cameras = take.films.iter().enumerate().map(|(i, film)| {
-            let (floor, poses) = take.marked(i);
+            let floor = take.marks.floor_on(angle(i));
+            let poses = take.marked(i);
             let mut landmarks = film.track.clone();
             for pose in poses {
                 let at = landmarks
@@ -315,7 +316,7 @@ impl Document {
             Camera {
                 picture: film.picture,
                 offset: film.offset,
-                floor: floor.cloned(),
+                floor,
                 landmarks,
             }
         });

@@ -21,7 +21,7 @@ impl<'a> Holds<'a> {
         let Some(chart) = chart else {
             return Self(Vec::new());
         };
-        let Ok(grid) = lay_grid(marks, marks.swing.unwrap_or(chart.swing)) else {
+        let Ok(grid) = lay_grid(marks, marks.swing(chart.swing)) else {
             return Self(Vec::new());
         };
         let pattern = chart.pattern();

@@ -5,6 +5,7 @@ pub mod exchange;
 pub mod holds;
 pub mod import;
 pub mod notes;
+mod spread;
 pub mod table;
 
 use std::collections::BTreeMap;
@@ -18,7 +19,7 @@ use crate::body::{Landmark, Pose};
 use crate::camera::{Calibration, PIXEL_SIGMA, calibrate};
 use crate::chart::Shelf;
 use crate::fault::Rules;
-use crate::marks::{FloorReference, Marks};
+use crate::marks::Marks;
 use crate::measure::{CoupleBody, SceneError};
 use crate::units::Role;
 use Landmark as L;
@@ -77,23 +78,25 @@ pub struct Take<'a> {
     pub rules: &'a Rules,
 }
 
+/// The angle that a film shows: the first film is angle 1.
+fn angle(film: usize) -> u8 {
+    u8::try_from(film + 1).unwrap_or(u8::MAX)
+}
+
 impl Take<'_> {
-    /// Floor reference and hand marks of a film.
-    fn marked(&self, film: usize) -> (Option<&FloorReference>, &[Pose]) {
+    /// Hand marks of a film.
+    fn marked(&self, film: usize) -> &[Pose] {
         if film == 0 {
-            (self.marks.floor.as_ref(), &self.marks.poses)
+            &self.marks.poses
         } else {
-            let angle = u8::try_from(film + 1).unwrap_or(u8::MAX);
-            self.marks
-                .angles
-                .get(&angle)
-                .map_or((None, &[]), |a| (a.floor.as_ref(), a.poses.as_slice()))
+            let there = self.marks.angles.get(&angle(film));
+            there.map_or(&[], |a| a.poses.as_slice())
         }
     }
 
     /// The calibrated floor of a film, or what is missing.
     pub fn floor(&self, film: usize) -> Result<Calibration, SceneError> {
-        let floor = self.marked(film).0.ok_or(SceneError::Missing(
+        let floor = self.marks.floor_on(angle(film)).ok_or(SceneError::Missing(
             "Say how large the floor reference is and mark its four corners.",
         ))?;
         if floor.points[..4].iter().any(Option::is_none) {
@@ -101,13 +104,6 @@ impl Take<'_> {
                 "Mark all four corners of the floor reference.",
             ));
         }
-        // The reference is one and the same in every picture: its size is what the first angle says.
-        let size = self.marks.floor.as_ref().unwrap_or(floor);
-        let floor = &FloorReference {
-            length: size.length,
-            width: size.width,
-            ..floor.clone()
-        };
         let picture = self.films.get(film).map_or([1280.0, 720.0], |f| f.picture);
         calibrate(&floor.marked(), picture, floor.view)
             .map_err(|e| SceneError::Refused(e.to_string()))
@@ -188,6 +184,9 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
                 };
                 let heights = take.couple.heights;
                 mended.push(mend(&mut track, Some(&c.camera), heights, beside));
+                for role in Role::BOTH {
+                    spread::spread(&mut track, take.marked(i), role);
+                }
                 index.push(i);
                 cameras.push(c);
                 tracks.push(track);
@@ -271,7 +270,7 @@ fn instants(take: &Take, role: Role, index: &[usize], tracks: &[Vec<Sighting>]) 
     // Hand marks first: they set the instants near them.
     let mut out: Vec<Instant> = Vec::new();
     for (camera, film) in index.iter().enumerate() {
-        let (_, poses) = take.marked(*film);
+        let poses = take.marked(*film);
         let offset = take.films[*film].offset;
         for pose in poses.iter().filter(|p| p.role == role) {
             let at = pose.at.secs() + offset;

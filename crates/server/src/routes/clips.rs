@@ -1,16 +1,14 @@
-//! Clips: in as a stream to disk, out in ranges.
+//! Clips: out in ranges, and laid on each other.
 
 use axum::body::Body;
-use axum::extract::{Multipart, State};
+use axum::extract::State;
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse as _, Response};
 use axum_extra::TypedHeader;
 use axum_extra::headers::Range;
 use serde::Deserialize;
 use std::ops::Bound;
-use tokio::io::AsyncWriteExt as _;
-use upright_media::probe;
-use upright_store::{Clip, ClipState, ContentHash, NewClip, WorkKind};
+use upright_store::{Clip, ClipState};
 use uuid::Uuid;
 
 use crate::App;
@@ -29,90 +27,31 @@ pub struct Angle {
     angle: i16,
 }
 
-fn first() -> i16 {
+pub(super) fn first() -> i16 {
     1
 }
 
 impl Angle {
     fn checked(self) -> Result<i16, Problem> {
-        if (1..=4).contains(&self.angle) {
-            Ok(self.angle)
-        } else {
-            Err(Problem::invalid("A take has up to four angles, 1 to 4."))
-        }
+        checked(self.angle)
     }
 }
 
-/// Receives the clip of a take as a form with one file. Streamed to disk; what the file is decides
-/// the probe, not its name.
-#[utoipa::path(post, operation_id = "clips_upload", path = "/api/takes/{id}/clip", params(("id" = Uuid, Path), Angle),
-    request_body(content = String, content_type = "multipart/form-data"),
-    responses((status = 202, body = ClipView), (status = 404, body = Problem), (status = 409, body = Problem),
-    (status = 413, body = Problem), (status = 422, body = Problem)))]
-pub async fn upload(
-    State(app): State<App>,
-    coach: Coach,
-    Path(take): Path<Uuid>,
-    Query(angle): Query<Angle>,
-    form: Result<Multipart, axum::extract::multipart::MultipartRejection>,
-) -> Result<(StatusCode, Json<ClipView>), Problem> {
-    let angle = angle.checked()?;
-    app.store().take(coach.studio, take).await?;
-    if angle > 1 && app.store().clip(coach.studio, take).await?.is_none() {
-        return Err(Problem::invalid(
-            "Add the first angle's clip before another one: its clock is the take's.",
-        ));
+/// An angle that a take can have.
+pub(super) fn checked(angle: i16) -> Result<i16, Problem> {
+    if (1..=4).contains(&angle) {
+        Ok(angle)
+    } else {
+        Err(Problem::invalid("A take has up to four angles, 1 to 4."))
     }
-    let mut form = form?;
-    let mut field = form
-        .next_field()
-        .await?
-        .ok_or_else(|| Problem::bad_request("Send the clip as a form with one file."))?;
-    let file_name = clean(field.file_name().unwrap_or("clip"));
-    std::fs::create_dir_all(app.incoming()).map_err(|e| Problem::internal(&e))?;
-    // Removed when this request ends, however it ends.
-    let place =
-        tempfile::NamedTempFile::new_in(app.incoming()).map_err(|e| Problem::internal(&e))?;
-    let mut file = tokio::fs::File::create(place.path())
-        .await
-        .map_err(|e| Problem::internal(&e))?;
-    let (mut hash, mut bytes) = (ContentHash::default(), 0u64);
-    while let Some(piece) = field.chunk().await? {
-        bytes += piece.len() as u64;
-        if bytes > app.most_clip() {
-            return Err(Problem::too_large(app.most_clip()));
-        }
-        hash.update(&piece);
-        file.write_all(&piece)
-            .await
-            .map_err(|e| Problem::internal(&e))?;
-    }
-    file.flush().await.map_err(|e| Problem::internal(&e))?;
-    drop(file);
-    let found = probe(place.path()).await?;
-    let key = format!("original/{}", hash.finish());
-    if !app.blobs().has(&key).await {
-        app.blobs().put_file(&key, place.path()).await?;
-    }
-    let new = NewClip {
-        angle,
-        offset_us: 0,
-        state: ClipState::Preparing,
-        file_name,
-        bytes: bytes as i64,
-        original: Some(key),
-        size: [found.width as i32, found.height as i32],
-        frame_times: Vec::new(),
-    };
-    let id = app.store().add_clip(coach.studio, take, &new).await?;
-    app.store()
-        .ask_work(coach.studio, id, WorkKind::Prepare)
-        .await?;
-    let clip = of_angle(&app, &coach, take, angle).await?;
-    Ok((StatusCode::ACCEPTED, Json(clip.into())))
 }
 
-async fn of_angle(app: &App, coach: &Coach, take: Uuid, angle: i16) -> Result<Clip, Problem> {
+pub(super) async fn of_angle(
+    app: &App,
+    coach: &Coach,
+    take: Uuid,
+    angle: i16,
+) -> Result<Clip, Problem> {
     let clip = app.store().angle(coach.studio, take, angle).await?;
     clip.ok_or_else(Problem::not_found)
 }
@@ -147,13 +86,6 @@ pub async fn align(
         .set_clip_offset(coach.studio, take, begin.angle, begin.offset)
         .await?;
     Ok(Json(clip.into()))
-}
-
-/// The last part of a file's name, short and printable.
-fn clean(name: &str) -> String {
-    let last = name.rsplit(['/', '\\']).next().unwrap_or(name);
-    let kept: String = last.chars().filter(|c| !c.is_control()).take(120).collect();
-    if kept.is_empty() { "clip".into() } else { kept }
 }
 
 /// The playable clip of a take; answers range requests.
@@ -228,18 +160,5 @@ pub(super) async fn ranged(
             [(header::CONTENT_RANGE, format!("bytes */{size}"))],
         )
             .into_response()),
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn names_lose_their_folders() {
-        assert_eq!(clean("../../etc/passwd"), "passwd");
-        assert_eq!(clean("C:\\clips\\a.mp4"), "a.mp4");
-        assert_eq!(clean("a\u{0}\n.mp4"), "a.mp4");
-        assert_eq!(clean("x/"), "clip");
     }
 }

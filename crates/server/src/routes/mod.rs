@@ -11,6 +11,7 @@ mod couples;
 mod decisions;
 mod exchange;
 mod faults;
+mod floor;
 mod health;
 mod lessons;
 mod links;
@@ -25,6 +26,7 @@ mod sound;
 mod studio;
 mod takes;
 mod today;
+mod uploads;
 mod work;
 
 use axum::extract::DefaultBodyLimit;
@@ -77,7 +79,11 @@ pub(crate) fn api() -> OpenApiRouter<App> {
         .routes(routes!(takes::set_reviewed))
         .routes(routes!(clips::video))
         .routes(routes!(clips::align))
+        .routes(routes!(uploads::list, uploads::begin))
+        .routes(routes!(floor::near))
+        .routes(routes!(floor::before))
         .routes(routes!(sound::beat))
+        .routes(routes!(sound::waveform))
         .routes(routes!(sound::align))
         .routes(routes!(work::list))
         .routes(routes!(work::events))
@@ -130,11 +136,20 @@ pub(crate) fn api() -> OpenApiRouter<App> {
 /// The upload, whose body is streamed to disk and limited there, and which may take its time.
 pub(crate) fn upload() -> OpenApiRouter<App> {
     OpenApiRouter::new()
-        .routes(routes!(clips::upload))
+        .routes(routes!(uploads::whole))
         .routes(routes!(compare::clip))
         .routes(routes!(archive::export, archive::import))
         .layer(DefaultBodyLimit::disable())
+        .merge(pieces())
         .merge(documents())
+}
+
+/// Pieces of a clip and their joining, which may take longer than other requests.
+fn pieces() -> OpenApiRouter<App> {
+    OpenApiRouter::new()
+        .routes(routes!(uploads::piece, uploads::read))
+        .routes(routes!(uploads::end))
+        .layer(DefaultBodyLimit::max(uploads::MOST_PIECE))
 }
 
 /// Whole takes as documents, longer than other requests.

@@ -2,27 +2,17 @@
 
 use axum::extract::State;
 use serde::{Deserialize, Serialize};
-use upright_core::count::{Ask, Heard, RATE, Recount, in_step, listen};
+use upright_core::count::{Ask, Heard, RATE, in_step, levels, listen};
 use upright_media::sound;
 use upright_store::Clip;
 use uuid::Uuid;
 
 use crate::App;
 use crate::auth::Coach;
-use crate::extract::{Json, Path, Query};
+use crate::extract::{Json, Path};
 use crate::problem::Problem;
 use crate::review::{self, apart};
 use crate::routes::takes::ClipView;
-
-/// How the music is counted.
-#[derive(Debug, Clone, Copy, Deserialize, utoipa::IntoParams)]
-#[serde(deny_unknown_fields)]
-pub struct How {
-    /// Another reading than the likeliest one.
-    #[serde(default)]
-    #[param(inline)]
-    reading: Option<Recount>,
-}
 
 /// Mono samples of a clip's copy from its first frame on.
 async fn samples(app: &App, clip: Option<Clip>) -> Result<Vec<f32>, Problem> {
@@ -41,15 +31,14 @@ async fn samples(app: &App, clip: Option<Clip>) -> Result<Vec<f32>, Problem> {
     Ok(heard)
 }
 
-/// The beat of the music in the first angle's clip, in the likeliest reading for the figure or another one.
+/// The beat of the music in the first angle's clip, as is likeliest for the figure.
 /// Nothing of it is kept before the coach takes it as the count.
-#[utoipa::path(get, operation_id = "sound_beat", path = "/api/takes/{id}/beat", params(("id" = Uuid, Path), How),
+#[utoipa::path(get, operation_id = "sound_beat", path = "/api/takes/{id}/beat", params(("id" = Uuid, Path)),
     responses((status = 200, body = Heard), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub async fn beat(
     State(app): State<App>,
     coach: Coach,
     Path(take): Path<Uuid>,
-    Query(how): Query<How>,
 ) -> Result<Json<Heard>, Problem> {
     let chart = review::figure(&app, coach.studio, take).await?;
     let ask = chart.map_or_else(Ask::default, |c| Ask {
@@ -61,11 +50,51 @@ pub async fn beat(
     let heard = apart(move || listen(&samples, ask))
         .await?
         .map_err(|e| Problem::invalid(e.to_string()))?;
-    Ok(Json(match how.reading {
-        Some(reading) => heard.read(reading),
-        None => heard,
+    Ok(Json(heard))
+}
+
+/// How loud a clip is from its first frame on.
+#[derive(Debug, Serialize, utoipa::ToSchema)]
+pub struct Waveform {
+    /// Time from one level to the next, microseconds.
+    step: i64,
+    /// Loudest of each step, 0..255 of the loudest of all; empty for a silent clip.
+    levels: Vec<u8>,
+}
+
+/// The loudness of a take's first clip over time, to be drawn with its beats.
+#[utoipa::path(get, operation_id = "sound_waveform", path = "/api/takes/{id}/waveform", params(("id" = Uuid, Path)),
+    responses((status = 200, body = Waveform), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn waveform(
+    State(app): State<App>,
+    coach: Coach,
+    Path(take): Path<Uuid>,
+) -> Result<Json<Waveform>, Problem> {
+    let clip = app.store().clip(coach.studio, take).await?;
+    let clip = clip.ok_or_else(Problem::not_found)?;
+    let kept = format!("waveform/{}", clip.id);
+    let levels = if app.blobs().has(&kept).await {
+        app.blobs().get(&kept).await?.to_vec()
+    } else {
+        let (levels, ready) = match samples(&app, Some(clip)).await {
+            Ok(samples) => (levels(&samples, RATE, WAVE), true),
+            // A silent clip has no waveform; that is no fault.
+            Err(p) if !p.passes() => (Vec::new(), false),
+            Err(p) => return Err(p),
+        };
+        if ready {
+            app.blobs().put(&kept, levels.clone().into()).await?;
+        }
+        levels
+    };
+    Ok(Json(Waveform {
+        step: (1e6 * WAVE) as i64,
+        levels,
     }))
 }
+
+/// Time from one level of a waveform to the next, seconds.
+const WAVE: f64 = 0.02;
 
 /// Which further angle.
 #[derive(Debug, Clone, Copy, Deserialize, utoipa::ToSchema)]

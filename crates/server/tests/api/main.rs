@@ -3,8 +3,10 @@
 
 mod charts;
 mod exchange;
+mod floor;
 mod judgement;
 mod plan;
+mod uploads;
 mod work;
 
 use std::path::Path;
@@ -1317,7 +1319,10 @@ async fn a_second_phone_joins_a_take_that_has_a_first() {
     let send = |angle: u8| {
         let part = multipart::Part::bytes(bytes.clone()).file_name("second.mp4");
         c.client
-            .post(format!("{}/api/takes/{take}/clip?angle={angle}", h.url))
+            .post(format!(
+                "{}/api/takes/{take}/clip?angle={angle}&again=true",
+                h.url
+            ))
             .header("x-csrf-token", &c.token)
             .multipart(multipart::Form::new().part("clip", part))
             .send()

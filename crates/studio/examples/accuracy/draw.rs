@@ -107,6 +107,7 @@ fn floor(s: &Scenario, phone: usize, rng: &mut ChaCha8Rng) -> Option<FloorRefere
     let mut reference = FloorReference {
         length,
         width,
+        tiles: None,
         view: None,
         points: [None; 8],
     };
