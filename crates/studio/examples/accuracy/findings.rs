@@ -245,7 +245,10 @@ fn compare(a: &Analysis, exact: &Analysis, truth: &[FindingTruth], row: &mut OfR
         }
     }
     let faulty: BTreeSet<u32> = truth.iter().map(|f| f.repetition).collect();
-    for repetition in (0..REPETITIONS).filter(|r| !faulty.contains(r)) {
+    // A repetition after a faulty one begins where the fault left the couple: its first step must put it right.
+    let clean =
+        |r: &u32| !faulty.contains(r) && r.checked_sub(1).is_none_or(|b| !faulty.contains(&b));
+    for repetition in (0..REPETITIONS).filter(clean) {
         let mut any = false;
         for j in &a.judged {
             if let Some(e) = j.evidence.iter().find(|e| e.repetition == repetition) {
@@ -318,7 +321,7 @@ fn report(table: &[OfRow; 4], certain: &OfRow, seed: u64, takes: u32) -> (String
     let mut page = String::from("\n# Accuracy of judgement on simulated takes\n\n");
     let _ = writeln!(
         page,
-        "{takes} fresh takes of {REPETITIONS} repetitions (of figures that leave the couple as far apart as they were) with no fault, one, or two of which one causes the other, in all of the repetitions or in half of them (seed {seed}); the couple's reach is known from a spacing drill. A repetition shows a fault when it is at least {:.0} % sure. “Exact” judges bodies that are known without error: what it misses lies in the bands and in how a simulated couple shows a fault.\n",
+        "{takes} fresh takes of {REPETITIONS} repetitions (of figures that leave the couple as far apart as they were) with no fault, one, or two of which one causes the other, in all of the repetitions or in half of them (seed {seed}); the couple's reach is known from a spacing drill. A repetition shows a fault when it is at least {:.0} % sure; clean is one without a fault, and not the next one after a fault, whose first step must put right where the fault left the couple. “Exact” judges bodies that are known without error: what it misses lies in the bands and in how a simulated couple shows a fault.\n",
         100.0 * SHOWS
     );
     page.push_str("| | found where judged | clean repetitions with a finding | a fault on a clean repetition | right dancer | cause before effect | calibration error |\n|---|---|---|---|---|---|---|\n");
@@ -429,7 +432,7 @@ const WHY: &str = "
 Likely reasons:
 
 - A clean repetition is looked at some fifty times (each fault that applies, for both dancers); the third column says how often one look is wrong. What exact bodies show on clean repetitions is the simulated couple's own: a tall leader's elbow that the frame's turns push down (F3), feet near the partner's (S8).
-- Not found by exact bodies either: faults whose simulated size lies inside the band once it reaches as far as the figure itself asks and leaves room to dance it (C1, F6, R6, S3, S8, S11), bobbing and a bend of the passing knee of a dancer who keeps low for long steps (L1, L3), a hand at the face in counts that are not judged because someone turns (C10), unevenness told from five to eight arrivals (T2).
+- Not found by exact bodies either: knees that stay long in passing (L3) and a follower's early steps in quick figures (C6), which the simulated couple cannot show plainly; feet too near (S8) where the figure itself brings them so near that the entry says nothing; a hand at the face in counts that are not judged because someone turns (C10).
 - With one camera most arms, leans to the side and turnouts are not visible; they are left out of what is found, and shown in brackets where they were judged less often than they were shown.
 - By a detector no arrivals are judged, so that timing and wrong feet wait for the coach's marks.
 - Few of the linked pairs show both faults surely; the share of causes before effects comes from about ten takes a row.
