@@ -267,9 +267,13 @@ async fn from_upload_to_corrections_with_few_inputs() -> anyhow::Result<()> {
     };
     let late = (first_one().await? - scenario.lead_in) * scenario.bpm / 60.0;
     let way = if late > 0.0 { "earlier" } else { "later" };
-    for _ in 0..late.round().abs() as u32 {
-        b.press(&format!("1 a beat {way}")).await?;
-        tokio::time::sleep(Duration::from_millis(400)).await;
+    // Whole bars first, then what is left, beat by beat.
+    let beats = late.round().abs() as u32;
+    for (step, many) in [("bar", beats / 4), ("beat", beats % 4)] {
+        for _ in 0..many {
+            b.press(&format!("1 a {step} {way}")).await?;
+            tokio::time::sleep(Duration::from_millis(400)).await;
+        }
     }
     let first = first_one().await?;
     anyhow::ensure!(

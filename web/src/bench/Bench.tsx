@@ -582,6 +582,7 @@ export function Bench({
             <CountPanel
               marks={marks}
               analysis={analysis}
+              meter={charts.find((c) => c.id === marks.chart)?.meter ?? 4}
               tap={tap}
               setOne={setOne}
               hear={{

@@ -96,6 +96,7 @@ export function ChartPanel({
 export function CountPanel({
   marks,
   analysis,
+  meter,
   tap,
   setOne,
   hear,
@@ -104,6 +105,8 @@ export function CountPanel({
 }: {
   marks: Marks;
   analysis: Analysis;
+  /** Beats of a bar. */
+  meter: number;
   tap: () => void;
   setOne: () => void;
   hear: Hear;
@@ -177,13 +180,23 @@ export function CountPanel({
               `; taps scatter by ${quantity(count.taps.scatter, 'seconds')}, ${count.taps.outliers} left aside`}
             .
           </Typography>
-          <Box sx={{ display: 'flex', gap: 1, mt: 0.75 }}>
-            <Button variant="outlined" onClick={() => send({ do: 'shift_one', beats: -1 })}>
-              1 a beat earlier
-            </Button>
-            <Button variant="outlined" onClick={() => send({ do: 'shift_one', beats: 1 })}>
-              1 a beat later
-            </Button>
+          <Box sx={{ display: 'flex', gap: 1, mt: 0.75, flexWrap: 'wrap' }}>
+            {(
+              [
+                ['1 a beat earlier', -1],
+                ['1 a beat later', 1],
+                ['1 a bar earlier', -meter],
+                ['1 a bar later', meter],
+              ] as const
+            ).map(([name, beats]) => (
+              <Button
+                key={name}
+                variant="outlined"
+                onClick={() => send({ do: 'shift_one', beats })}
+              >
+                {name}
+              </Button>
+            ))}
             <Button variant="outlined" onClick={setOne}>
               1 here
             </Button>

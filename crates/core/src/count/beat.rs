@@ -1,7 +1,7 @@
 //! The beat of music as a phone heard it: onsets, the tempo as it drifts, beats, and a guess at the bar.
 //!
 //! Onsets are rises of loudness in 30 bands (spectral flux). The tempo is followed through windows of the
-//! onsets' autocorrelation (Viterbi), each weighed by what the dance is danced to. Beats are the best chain
+//! sound (Viterbi) by how well trains of pulses meet the onsets, weighed by what the dance is danced to. Beats are the best chain
 //! of onsets at that tempo (Ellis, D. P. W. (2007), "Beat tracking by dynamic programming", J. New Music
 //! Research 36). Music with a strong off-beat, or at twice or half the dance's tempo, can be read wrongly:
 //! [`Recount`] gives the other readings. A bar's first beat is where harmonies change and the bass is strong.
@@ -38,7 +38,7 @@ const TEMPI: [f64; 2] = [50.0, 260.0];
 /// Steps of tempo in an octave.
 const FINE: f64 = 96.0;
 
-/// Window of the onsets that a tempo is read from, and from one window to the next, seconds.
+/// Window of the sound that a tempo is read from, and from one window to the next, seconds.
 const SPAN: f64 = 8.0;
 const STEP: f64 = 1.0;
 
