@@ -124,6 +124,8 @@ def main():
             out.setframerate(RATE)
             out.writeframes(sound)
         tracks.append({"name": path.name, "wav": str(wav), "beats": beats, "bpm": tempo(beats)})
+    if not tracks:
+        sys.exit("No track could be had: apt-get update, then again.")
     (folder / "tracks.json").write_text(json.dumps(tracks))
     print(f"{len(tracks)} tracks in {folder / 'tracks.json'}")
 
