@@ -1,9 +1,10 @@
 //! The beat of music as a phone heard it: onsets, the tempo as it drifts, beats, and a guess at the bar.
 //!
 //! Onsets are rises of loudness in 30 bands (spectral flux). The tempo is followed through windows of the
-//! sound (Viterbi) by how well trains of pulses meet the onsets, weighed by what the dance is danced to. Beats are the best chain
-//! of onsets at that tempo (Ellis, D. P. W. (2007), "Beat tracking by dynamic programming", J. New Music
-//! Research 36). Music with a strong off-beat, or at twice or half the dance's tempo, can be read wrongly:
+//! sound (Viterbi) by how well trains of pulses meet the onsets, weighed by what the dance is danced to.
+//! Beats are the best chain of onsets at that tempo (Ellis, D. P. W. (2007), "Beat tracking by dynamic
+//! programming", J. New Music Research 36). Music with a strong off-beat, or at twice or half the dance's tempo,
+//! can be read wrongly:
 //! [`Recount`] gives the other readings. A bar's first beat is where harmonies change and the bass is strong.
 
 use realfft::RealFftPlanner;
@@ -270,9 +271,9 @@ const KEPT: f64 = 0.5;
 /// Standard errors by which the off-beat must be better.
 const TURNED: f64 = 1.5;
 
-/// Spectrum by which harmonies are told: 3 Hz a bin, and what of it is used, hertz.
+/// Spectrum by which harmonies are told: 3 Hz a bin, and what of it is used, from the lowest A up, hertz.
 const TONES: usize = 8192;
-const TONAL: [f64; 2] = [50.0, 1_800.0];
+const TONAL: [f64; 2] = [54.0, 1_800.0];
 
 /// How strongly each of the twelve tones sounds in each beat, from one to the next; of length 1.
 fn harmonies(samples: &[f32], beats: &[f64]) -> Vec<[f64; 12]> {
