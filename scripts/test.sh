@@ -27,4 +27,4 @@ say "clippy"
 cargo clippy --locked --workspace --all-targets -- -D warnings
 
 say "tests"
-scripts/with-postgres.sh cargo test --locked --workspace
+scripts/with-postgres.sh cargo test --locked --workspace --no-fail-fast
