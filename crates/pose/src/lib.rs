@@ -32,6 +32,33 @@ pub trait Finder: Send + Sync {
         scratch: &mut Scratch,
     ) -> Result<Vec<Person>, NetError>;
 
+    /// The people of a picture, two if they can be found: in the window where they were a moment ago,
+    /// behind the one who was found there, who is painted over for it, and at last in all of the picture.
+    fn couple(
+        &self,
+        picture: &Picture,
+        window: Option<Window>,
+        scratch: &mut Scratch,
+    ) -> Result<Vec<Person>, NetError> {
+        let whole = Window::whole(picture);
+        let first = window.unwrap_or(whole);
+        let mut people = self.people(picture, first, scratch)?;
+        if let [one] = people[..] {
+            let near = Window::about(&people, picture).unwrap_or(first);
+            let rest = picture.without(&one.capsules(1.0));
+            let behind = self.people(&rest, near, scratch)?;
+            let other = behind.into_iter().filter(|p| !p.is(&one));
+            people.extend(other.max_by(|a, b| a.score.total_cmp(&b.score)));
+        }
+        if people.len() < 2 && first != whole {
+            let far = self.people(picture, whole, scratch)?;
+            if far.len() > people.len() {
+                people = far;
+            }
+        }
+        Ok(people)
+    }
+
     /// A dancer's landmarks where a person was found; `None` when nobody is there.
     fn dancer(
         &self,
@@ -96,5 +123,106 @@ impl Finder for Networks {
         scratch: &mut Scratch,
     ) -> Result<Option<BTreeMap<Landmark, Sight>>, NetError> {
         dancer::find(&self.dancer, picture, person, partner, scratch)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::sync::Mutex;
+
+    use super::*;
+
+    /// Sees a dark body in the middle of a picture, and a lighter one behind it once that is gone. Notes
+    /// where it looked.
+    #[derive(Default)]
+    struct Eye {
+        looked: Mutex<Vec<f64>>,
+        blind: bool,
+    }
+
+    fn person(x: f64) -> Person {
+        let mut points = [[x, 60.0]; 17];
+        points[point::NOSE] = [x, 20.0];
+        for k in point::HIPS {
+            points[k] = [x, 62.0];
+        }
+        for k in point::SHOULDERS {
+            points[k] = [x, 40.0];
+        }
+        for k in point::ANKLES {
+            points[k] = [x, 100.0];
+        }
+        Person {
+            points,
+            scores: [0.9; 17],
+            score: 0.8,
+            colour: [0.0; 6],
+        }
+    }
+
+    impl Finder for Eye {
+        fn people(
+            &self,
+            picture: &Picture,
+            window: Window,
+            _: &mut Scratch,
+        ) -> Result<Vec<Person>, NetError> {
+            self.looked.lock().unwrap().push(window.side);
+            let dark = picture.at(60, 50)[0] < 10.0;
+            Ok(match (self.blind, dark) {
+                (true, _) => Vec::new(),
+                (_, true) => vec![person(60.0)],
+                // The one who was painted over is seen once more, beside the other one.
+                _ => vec![person(61.0), person(90.0)],
+            })
+        }
+
+        fn dancer(
+            &self,
+            _: &Picture,
+            _: &Person,
+            _: Option<&Person>,
+            _: &mut Scratch,
+        ) -> Result<Option<BTreeMap<Landmark, Sight>>, NetError> {
+            Ok(None)
+        }
+    }
+
+    fn scene() -> Picture {
+        let (width, height) = (160, 120);
+        let mut rgb = vec![200; 3 * width * height];
+        for y in 15..105 {
+            for x in 57..63 {
+                rgb[3 * (y * width + x)..3 * (y * width + x) + 3].fill(0);
+            }
+        }
+        Picture::new(width, height, rgb).unwrap()
+    }
+
+    #[test]
+    fn a_partner_behind_is_found_when_the_one_in_front_is_painted_over() {
+        let eye = Eye::default();
+        let found = eye.couple(&scene(), None, &mut Scratch::default()).unwrap();
+        assert_eq!(found, [person(60.0), person(90.0)]);
+        // All of the picture, then near the one who was found.
+        let looked = eye.looked.into_inner().unwrap();
+        assert_eq!(looked.len(), 2);
+        assert!(looked[0] == 160.0 && looked[1] < 160.0, "{looked:?}");
+    }
+
+    #[test]
+    fn whoever_left_the_window_is_looked_for_in_all_of_the_picture() {
+        let eye = Eye {
+            blind: true,
+            ..Eye::default()
+        };
+        let window = Window {
+            left: 100.0,
+            top: 0.0,
+            side: 50.0,
+        };
+        let none = eye.couple(&scene(), Some(window), &mut Scratch::default());
+        assert_eq!(none.unwrap(), []);
+        assert_eq!(eye.looked.into_inner().unwrap(), [50.0, 160.0]);
     }
 }

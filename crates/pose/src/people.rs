@@ -75,6 +75,12 @@ impl Person {
         out
     }
 
+    /// Whether this is another sight of the same person in the same picture.
+    pub(crate) fn is(&self, other: &Self) -> bool {
+        let apart = |k: usize| far(self.points[k], other.points[k]);
+        (5..17).map(apart).sum::<f64>() / 12.0 < 0.12 * other.height()
+    }
+
     /// Between two sights of the same person.
     pub(crate) fn between(&self, other: &Self, share: f64) -> Self {
         let mix = |a: f64, b: f64| a + share * (b - a);
@@ -290,11 +296,7 @@ fn distinct(mut people: Vec<Person>) -> Vec<Person> {
     people.sort_by(|a, b| b.score.total_cmp(&a.score));
     let mut out: Vec<Person> = Vec::new();
     for p in people {
-        let same = |q: &Person| {
-            let apart: f64 = (5..17).map(|k| far(p.points[k], q.points[k])).sum::<f64>() / 12.0;
-            apart < 0.12 * q.height()
-        };
-        if !out.iter().any(same) {
+        if !out.iter().any(|q| p.is(q)) {
             out.push(p);
         }
     }

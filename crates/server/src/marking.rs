@@ -139,17 +139,7 @@ async fn people(
                 .par_iter()
                 .filter(|(i, _)| i % PEOPLE_EVERY == 0)
                 .map_init(Scratch::default, |scratch, (i, p)| {
-                    let near = match looked {
-                        Some(w) => finder.people(p, w, scratch)?,
-                        None => Vec::new(),
-                    };
-                    // Whoever left the window is looked for in all of the picture.
-                    let people = if near.len() < 2 {
-                        let far = finder.people(p, Window::whole(p), scratch)?;
-                        if far.len() > near.len() { far } else { near }
-                    } else {
-                        near
-                    };
+                    let people = finder.couple(p, looked, scratch)?;
                     Ok((*i, people))
                 })
                 .collect::<Result<Vec<(usize, Vec<Person>)>, NetError>>()?;

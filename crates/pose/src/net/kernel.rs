@@ -1,7 +1,6 @@
 //! The operators.
 
-use nalgebra::{DMatrixView, DMatrixViewMut};
-use pulp::Arch;
+use pulp::{Arch, Simd};
 
 use super::{NetError, Op, Scratch, Shape, Value};
 
@@ -70,14 +69,15 @@ pub(crate) fn apply(op: &Op, inputs: &[&Value], scratch: &mut Scratch) -> Result
     match op {
         Op::Conv {
             window,
-            weights,
+            panels,
             bias,
             then,
         } => {
-            if weights.len() != window.kernel[0] * window.kernel[1] * x.shape[2] * bias.len() {
+            let deep = window.kernel[0] * window.kernel[1] * x.shape[2];
+            if panels.len() != bias.len().div_ceil(PANEL) * deep {
                 return Err(damaged("a convolution's weights do not fit its input"));
             }
-            Ok(conv(x, window, weights, bias, *then, scratch))
+            Ok(conv(x, window, panels, bias, *then, scratch))
         }
         Op::Depthwise {
             window,
@@ -85,6 +85,9 @@ pub(crate) fn apply(op: &Op, inputs: &[&Value], scratch: &mut Scratch) -> Result
             bias,
             then,
         } => {
+            if window.kernel[0] * window.kernel[1] > TAPS {
+                return Err(damaged("a depthwise convolution with a large kernel"));
+            }
             if bias.len() != x.shape[2]
                 || weights.len() != window.kernel[0] * window.kernel[1] * bias.len()
             {
@@ -150,11 +153,11 @@ pub(crate) fn apply(op: &Op, inputs: &[&Value], scratch: &mut Scratch) -> Result
     }
 }
 
-/// Convolution as a product of matrices: each output pixel is a column of the inputs under the kernel.
+/// Convolution as a product of matrices: each output pixel is a row of the inputs under the kernel.
 fn conv(
     x: &Value,
     window: &Window,
-    weights: &[f32],
+    panels: &[[f32; PANEL]],
     bias: &[f32],
     then: Activation,
     scratch: &mut Scratch,
@@ -165,54 +168,143 @@ fn conv(
     let ((h, top), (w, left)) = (window.along(0, ih), window.along(1, iw));
     let (pixels, deep) = (h * w, kh * kw * ci);
     let mut out = scratch.buffer(pixels * co);
-    for row in out.chunks_exact_mut(co) {
-        row.copy_from_slice(bias);
-    }
     let plain = kh == 1 && kw == 1 && window.stride == [1, 1];
     if !plain {
         let mut columns = std::mem::take(&mut scratch.columns);
         columns.clear();
         columns.resize(pixels * deep, 0.0);
         for y in 0..h {
-            for ky in 0..kh {
-                let Some(sy) = (y * window.stride[0] + ky)
-                    .checked_sub(top)
-                    .filter(|s| *s < ih)
-                else {
-                    continue;
-                };
-                for c in 0..w {
-                    for kx in 0..kw {
-                        let Some(sx) = (c * window.stride[1] + kx)
-                            .checked_sub(left)
-                            .filter(|s| *s < iw)
-                        else {
-                            continue;
-                        };
-                        let to = (y * w + c) * deep + (ky * kw + kx) * ci;
-                        let from = (sy * iw + sx) * ci;
-                        columns[to..to + ci].copy_from_slice(&x.data[from..from + ci]);
-                    }
+            let rows = inside(y * window.stride[0], top, kh, ih);
+            for c in 0..w {
+                let taps = inside(c * window.stride[1], left, kw, iw);
+                let sx = c * window.stride[1] + taps.start - left;
+                for ky in rows.clone() {
+                    let to = (y * w + c) * deep + (ky * kw + taps.start) * ci;
+                    let from = ((y * window.stride[0] + ky - top) * iw + sx) * ci;
+                    let n = taps.len() * ci;
+                    columns[to..to + n].copy_from_slice(&x.data[from..from + n]);
                 }
             }
         }
         scratch.columns = columns;
     }
     let source = if plain { &x.data } else { &scratch.columns };
-    // Rows of channels are columns to the library, which counts down columns first.
-    let a = DMatrixView::from_slice(&source[..pixels * deep], deep, pixels);
-    let b = DMatrixView::from_slice(weights, co, deep);
-    let mut c = DMatrixViewMut::from_slice(&mut out, co, pixels);
-    c.gemm(1.0, &b, &a, 1.0);
-    if then != Activation::None {
-        let [low, high] = then.limits();
-        for v in &mut out {
-            *v = v.clamp(low, high);
-        }
-    }
+    Arch::new().dispatch(Product {
+        rows: &source[..pixels * deep],
+        panels,
+        bias,
+        limits: then.limits(),
+        deep,
+        out: &mut out,
+    });
     Value {
         shape: [h, w, co],
         data: out,
+    }
+}
+
+/// Output channels that lie together in the weights.
+pub(crate) const PANEL: usize = 32;
+
+/// Pixels that are summed at once: with two vectors of channels, as many sums as fit a processor's registers.
+const PIXELS: usize = 6;
+
+/// Weights by panel of output channels, input, channel of the panel; zeros fill the last panel.
+pub(crate) fn panels(weights: &[f32], co: usize) -> Vec<[f32; PANEL]> {
+    let deep = weights.len() / co.max(1);
+    let mut out = vec![[0.0; PANEL]; co.div_ceil(PANEL) * deep];
+    for (k, row) in weights.chunks_exact(co.max(1)).enumerate() {
+        for (p, some) in row.chunks(PANEL).enumerate() {
+            out[p * deep + k][..some.len()].copy_from_slice(some);
+        }
+    }
+    out
+}
+
+/// Output channels as sums of input channels, pixel by pixel, compiled for what the processor can do.
+struct Product<'a> {
+    /// By pixel, input channel.
+    rows: &'a [f32],
+    panels: &'a [[f32; PANEL]],
+    bias: &'a [f32],
+    limits: [f32; 2],
+    deep: usize,
+    /// By pixel, output channel.
+    out: &'a mut [f32],
+}
+
+impl Product<'_> {
+    #[inline(always)]
+    fn tile<S: Simd, const P: usize>(&mut self, simd: S, panel: usize, part: usize, pixel: usize) {
+        let (co, lanes) = (self.bias.len(), S::F32_LANES);
+        let mut sums = [[simd.splat_f32s(0.0); 2]; P];
+        let rows: [&[f32]; P] = std::array::from_fn(|p| {
+            &self.rows[(pixel + p) * self.deep..(pixel + p + 1) * self.deep]
+        });
+        let weights = &self.panels[panel * self.deep..(panel + 1) * self.deep];
+        for (k, w) in weights.iter().enumerate() {
+            let w = S::as_simd_f32s(w).0;
+            let (Some(a), Some(b)) = (w.get(part), w.get(part + 1)) else {
+                return;
+            };
+            for p in 0..P {
+                let s = simd.splat_f32s(rows[p][k]);
+                sums[p][0] = simd.mul_add_e_f32s(s, *a, sums[p][0]);
+                sums[p][1] = simd.mul_add_e_f32s(s, *b, sums[p][1]);
+            }
+        }
+        let [low, high] = self.limits.map(|l| simd.splat_f32s(l));
+        for (p, sums) in sums.iter().enumerate() {
+            for (n, sum) in sums.iter().enumerate() {
+                let from = panel * PANEL + (part + n) * lanes;
+                let to = (from + lanes).min(co);
+                if from < to {
+                    let v = simd.add_f32s(*sum, simd.partial_load_f32s(&self.bias[from..to]));
+                    let v = simd.min_f32s(simd.max_f32s(v, low), high);
+                    let row = (pixel + p) * co;
+                    store(simd, &mut self.out[row + from..row + to], v);
+                }
+            }
+        }
+    }
+}
+
+impl pulp::WithSimd for Product<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn with_simd<S: Simd>(mut self, simd: S) {
+        let co = self.bias.len();
+        let pixels = self.rows.len() / self.deep.max(1);
+        let whole = pixels - pixels % PIXELS;
+        for panel in 0..co.div_ceil(PANEL) {
+            let used = (co - panel * PANEL).min(PANEL);
+            for part in (0..used.div_ceil(S::F32_LANES)).step_by(2) {
+                for pixel in (0..whole).step_by(PIXELS) {
+                    self.tile::<S, PIXELS>(simd, panel, part, pixel);
+                }
+                for pixel in whole..pixels {
+                    self.tile::<S, 1>(simd, panel, part, pixel);
+                }
+            }
+        }
+    }
+}
+
+/// One vector, whole or the last one that is not.
+#[inline(always)]
+fn load<S: Simd>(simd: S, from: &[f32]) -> S::f32s {
+    match S::as_simd_f32s(from).0.first() {
+        Some(v) => *v,
+        None => simd.partial_load_f32s(from),
+    }
+}
+
+#[inline(always)]
+fn store<S: Simd>(simd: S, to: &mut [f32], v: S::f32s) {
+    match S::as_mut_simd_f32s(to).0.first_mut() {
+        Some(whole) => *whole = v,
+        None => simd.partial_store_f32s(to, v),
     }
 }
 
@@ -226,48 +318,73 @@ struct Depthwise<'a> {
     out: &'a mut [f32],
 }
 
-impl pulp::NullaryFnOnce for Depthwise<'_> {
-    type Output = ();
-
+impl Depthwise<'_> {
+    /// One vector of channels after the other, so that its weights stay in registers.
     #[inline(always)]
-    fn call(self) {
+    fn run<S: Simd>(self, simd: S, [kh, kw]: [usize; 2]) {
         let [ih, iw, ch] = self.x.shape;
-        let [kh, kw] = self.window.kernel;
         let ((h, top), (w, left)) = (self.window.along(0, ih), self.window.along(1, iw));
-        let [low, high] = self.limits;
-        for y in 0..h {
-            for c in 0..w {
-                let to = (y * w + c) * ch;
-                let out = &mut self.out[to..to + ch];
-                out.copy_from_slice(self.bias);
-                for ky in 0..kh {
-                    let Some(sy) = (y * self.window.stride[0] + ky)
-                        .checked_sub(top)
-                        .filter(|s| *s < ih)
-                    else {
-                        continue;
-                    };
-                    for kx in 0..kw {
-                        let Some(sx) = (c * self.window.stride[1] + kx)
-                            .checked_sub(left)
-                            .filter(|s| *s < iw)
-                        else {
-                            continue;
-                        };
-                        let from = (sy * iw + sx) * ch;
-                        let source = &self.x.data[from..from + ch];
-                        let weights = &self.weights[(ky * kw + kx) * ch..(ky * kw + kx + 1) * ch];
-                        for ((o, s), k) in out.iter_mut().zip(source).zip(weights) {
-                            *o += s * k;
+        let [low, high] = self.limits.map(|l| simd.splat_f32s(l));
+        for from in (0..ch).step_by(S::F32_LANES) {
+            let to = (from + S::F32_LANES).min(ch);
+            let bias = load(simd, &self.bias[from..to]);
+            let mut taps = [simd.splat_f32s(0.0); TAPS];
+            for (k, tap) in taps[..kh * kw].iter_mut().enumerate() {
+                *tap = load(simd, &self.weights[k * ch + from..k * ch + to]);
+            }
+            for y in 0..h {
+                let sy = y * self.window.stride[0];
+                let all_rows = sy >= top && sy + kh <= ih + top;
+                for c in 0..w {
+                    let sx = c * self.window.stride[1];
+                    let mut sum = bias;
+                    if all_rows && sx >= left && sx + kw <= iw + left {
+                        for ky in 0..kh {
+                            for kx in 0..kw {
+                                let at = ((sy + ky - top) * iw + sx + kx - left) * ch;
+                                let s = load(simd, &self.x.data[at + from..at + to]);
+                                sum = simd.mul_add_e_f32s(s, taps[ky * kw + kx], sum);
+                            }
+                        }
+                    } else {
+                        for ky in inside(sy, top, kh, ih) {
+                            for kx in inside(sx, left, kw, iw) {
+                                let at = ((sy + ky - top) * iw + sx + kx - left) * ch;
+                                let s = load(simd, &self.x.data[at + from..at + to]);
+                                sum = simd.mul_add_e_f32s(s, taps[ky * kw + kx], sum);
+                            }
                         }
                     }
-                }
-                for o in out {
-                    *o = o.clamp(low, high);
+                    let v = simd.min_f32s(simd.max_f32s(sum, low), high);
+                    let at = (y * w + c) * ch;
+                    store(simd, &mut self.out[at + from..at + to], v);
                 }
             }
         }
     }
+}
+
+impl pulp::WithSimd for Depthwise<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn with_simd<S: Simd>(self, simd: S) {
+        // The usual sizes are unrolled.
+        match self.window.kernel {
+            [3, 3] => self.run(simd, [3, 3]),
+            [5, 5] => self.run(simd, [5, 5]),
+            other => self.run(simd, other),
+        }
+    }
+}
+
+/// Most taps of a depthwise kernel.
+const TAPS: usize = 25;
+
+/// Which taps of a kernel lie on the picture when it begins `at`, less `zeros`.
+fn inside(at: usize, zeros: usize, kernel: usize, length: usize) -> std::ops::Range<usize> {
+    let first = zeros.saturating_sub(at);
+    first..kernel.min((length + zeros).saturating_sub(at)).max(first)
 }
 
 fn resize(x: &Value, [h, w]: [usize; 2], scratch: &mut Scratch) -> Value {
@@ -376,7 +493,7 @@ mod tests {
             run(
                 &Op::Conv {
                     window: window(3, stride, padding),
-                    weights: vec![1.0; 9],
+                    panels: panels(&[1.0; 9], 1),
                     bias: vec![0.5],
                     then: Activation::None,
                 },
@@ -400,7 +517,7 @@ mod tests {
             &Op::Conv {
                 window: window(1, 1, Padding::Same),
                 // By input channel, then output channel.
-                weights: vec![1.0, 10.0, 100.0, -1000.0, 0.0, 0.0],
+                panels: panels(&[1.0, 10.0, 100.0, -1000.0, 0.0, 0.0], 3),
                 bias: vec![0.0; 3],
                 then: Activation::Relu,
             },
@@ -418,6 +535,93 @@ mod tests {
             &[&x],
         );
         assert_eq!(apart.data, [2.0, 6.0, 6.0, 6.0]);
+    }
+
+    /// The definition, one product after the other: `tap` gives a weight by row, column, input, output.
+    fn plain(x: &Value, window: &Window, co: usize, tap: impl Fn([usize; 4]) -> f64) -> Vec<f64> {
+        let [ih, iw, ci] = x.shape;
+        let ((h, top), (w, left)) = (window.along(0, ih), window.along(1, iw));
+        let mut out = Vec::new();
+        for (y, c, o) in
+            (0..h).flat_map(|y| (0..w).flat_map(move |c| (0..co).map(move |o| (y, c, o))))
+        {
+            let mut sum = 0.0;
+            for ky in 0..window.kernel[0] {
+                for kx in 0..window.kernel[1] {
+                    let (sy, sx) = (y * window.stride[0] + ky, c * window.stride[1] + kx);
+                    if sy < top || sx < left || sy - top >= ih || sx - left >= iw {
+                        continue;
+                    }
+                    for i in 0..ci {
+                        let v = x.data[((sy - top) * iw + sx - left) * ci + i];
+                        sum += f64::from(v) * tap([ky, kx, i, o]);
+                    }
+                }
+            }
+            out.push(sum);
+        }
+        out
+    }
+
+    fn close(made: &[f32], plain: &[f64]) {
+        assert_eq!(made.len(), plain.len());
+        for (a, b) in made.iter().zip(plain) {
+            assert!((f64::from(*a) - b).abs() < 1e-3, "{a} {b}");
+        }
+    }
+
+    #[test]
+    fn vectors_and_panels_that_are_not_full_give_what_the_definition_gives() {
+        // Values and weights that repeat nowhere near one another.
+        let number = |i: usize| ((i * 7919) % 101) as f32 / 50.0 - 1.0;
+        for (size, ci, co) in [([7, 5], 3, 5), ([6, 9], 20, 37), ([4, 4], 33, 64)] {
+            for (kernel, stride, padding) in [
+                (1, 1, Padding::Same),
+                (3, 2, Padding::Same),
+                (3, 1, Padding::Valid),
+                (4, 1, Padding::Same),
+            ] {
+                let x = value([size[0], size[1], ci], number);
+                let window = window(kernel, stride, padding);
+                let weights: Vec<f32> = (0..kernel * kernel * ci * co)
+                    .map(|i| number(i + 13))
+                    .collect();
+                let made = run(
+                    &Op::Conv {
+                        window,
+                        panels: panels(&weights, co),
+                        bias: vec![0.0; co],
+                        then: Activation::None,
+                    },
+                    &[&x],
+                );
+                close(
+                    &made.data,
+                    &plain(&x, &window, co, |[ky, kx, i, o]| {
+                        f64::from(weights[((ky * kernel + kx) * ci + i) * co + o])
+                    }),
+                );
+                let made = run(
+                    &Op::Depthwise {
+                        window,
+                        weights: weights[..kernel * kernel * ci].to_vec(),
+                        bias: vec![0.0; ci],
+                        then: Activation::None,
+                    },
+                    &[&x],
+                );
+                close(
+                    &made.data,
+                    &plain(&x, &window, ci, |[ky, kx, i, o]| {
+                        if i == o {
+                            f64::from(weights[(ky * kernel + kx) * ci + i])
+                        } else {
+                            0.0
+                        }
+                    }),
+                );
+            }
+        }
     }
 
     #[test]
@@ -447,7 +651,7 @@ mod tests {
         let x = value([2, 2, 2], |_| 1.0);
         let wrong = Op::Conv {
             window: window(1, 1, Padding::Same),
-            weights: vec![1.0],
+            panels: panels(&[1.0], 1),
             bias: vec![0.0],
             then: Activation::None,
         };

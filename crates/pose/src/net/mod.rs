@@ -10,7 +10,7 @@ pub mod tflite;
 
 use std::collections::HashMap;
 
-pub(crate) use kernel::{Activation, Padding, Window};
+pub(crate) use kernel::{Activation, Padding, Window, panels};
 
 /// Why a network cannot be used.
 #[derive(Debug, thiserror::Error)]
@@ -41,10 +41,10 @@ pub type Shape = [usize; 3];
 /// One operator; weights are laid out for use when the file is read.
 #[derive(Debug, Clone)]
 pub(crate) enum Op {
-    /// Weights by kernel row, kernel column, input channel, output channel.
+    /// Weights by kernel row, kernel column, input channel, output channel, in [`kernel::panels`].
     Conv {
         window: Window,
-        weights: Vec<f32>,
+        panels: Vec<[f32; kernel::PANEL]>,
         bias: Vec<f32>,
         then: Activation,
     },

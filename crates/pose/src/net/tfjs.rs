@@ -7,7 +7,7 @@ use base64::engine::general_purpose::STANDARD;
 use half::f16;
 use serde::Deserialize;
 
-use super::{Activation, Net, NetError, Node, Op, Padding, Shape, Window};
+use super::{Activation, Net, NetError, Node, Op, Padding, Shape, Window, panels};
 
 #[derive(Deserialize)]
 #[serde(rename_all = "camelCase")]
@@ -255,7 +255,7 @@ impl Reader<'_> {
                 }
                 Op::Conv {
                     window: node.window([h, wide])?,
-                    weights: w.floats.clone(),
+                    panels: panels(&w.floats, co),
                     bias: bias.floats.clone(),
                     then: node.then()?,
                 }

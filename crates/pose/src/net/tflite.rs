@@ -5,7 +5,7 @@ use std::collections::HashMap;
 
 use half::f16;
 
-use super::{Activation, Net, NetError, Node, Op, Padding, Window};
+use super::{Activation, Net, NetError, Node, Op, Padding, Window, panels};
 
 /// Bytes with checked access.
 #[derive(Clone, Copy)]
@@ -245,7 +245,7 @@ pub fn read(file: &[u8], outputs: &[&str]) -> Result<Net, NetError> {
                 }
                 Op::Conv {
                     window: window(options, kernel(t)?)?,
-                    weights,
+                    panels: panels(&weights, co),
                     bias,
                     then: activation(options.byte(3)?)?,
                 }

@@ -28,6 +28,9 @@ const CALL: f64 = 0.014;
 pub enum Row {
     Hand(usize),
     Automatic(usize),
+    /// The real networks on rendered pictures, in `make pose-accuracy`.
+    #[allow(dead_code)]
+    Network(usize),
 }
 
 pub const ROWS: [Row; 4] = [
@@ -44,12 +47,14 @@ impl Row {
             Self::Hand(_) => "hand, 2 cameras",
             Self::Automatic(1) => "automatic, 1 camera",
             Self::Automatic(_) => "automatic, 2 cameras",
+            Self::Network(1) => "networks, 1 camera",
+            Self::Network(_) => "networks, 2 cameras",
         }
     }
 
     pub fn cameras(self) -> usize {
         match self {
-            Self::Hand(n) | Self::Automatic(n) => n,
+            Self::Hand(n) | Self::Automatic(n) | Self::Network(n) => n,
         }
     }
 }
@@ -161,22 +166,36 @@ fn by_hand(
 
 /// What the detector sees, with everything it does wrong.
 fn by_detector(p: &Performance, phone: usize, seed: u64) -> Vec<Sighting> {
-    let from = p.scenario().lead_in - 0.4;
-    let frames: Vec<MediaTime> = (0..)
-        .map(|i| from + 0.08 * f64::from(i))
-        .take_while(|t| *t < p.length() - 0.6 && *t < from + 9.0)
-        .map(MediaTime::from_secs)
-        .collect();
     let detector = Detector {
         seed: seed + phone as u64,
         ..Detector::default()
     };
-    track(&detect(p, phone, &frames, &detector))
+    track(&detect(p, phone, &frames(p, 9.0), &detector))
+}
+
+/// Moments of the pictures that are looked at, of so many seconds of a take.
+pub fn frames(p: &Performance, seconds: f64) -> Vec<MediaTime> {
+    let from = p.scenario().lead_in - 0.4;
+    (0..)
+        .map(|i| from + 0.08 * f64::from(i))
+        .take_while(|t| *t < p.length() - 0.6 && *t < from + seconds)
+        .map(MediaTime::from_secs)
+        .collect()
 }
 
 /// Marks and films of a take in one row: figure, count, floor, and bodies by hand or by the detector. By
 /// hand the coach says which foot arrived and when. None where the reference is out of a picture.
 pub fn marked(p: &Performance, row: Row, seed: u64) -> Option<(Marks, Vec<Film>)> {
+    marked_by(p, row, seed, &mut |phone| by_detector(p, phone, seed))
+}
+
+/// The same with somebody else's sights of a phone's pictures.
+pub fn marked_by(
+    p: &Performance,
+    row: Row,
+    seed: u64,
+    sights: &mut dyn FnMut(usize) -> Vec<Sighting>,
+) -> Option<(Marks, Vec<Film>)> {
     let mut rng = ChaCha8Rng::seed_from_u64(seed);
     let s = p.scenario();
     let mut marks = Marks {
@@ -196,7 +215,7 @@ pub fn marked(p: &Performance, row: Row, seed: u64) -> Option<(Marks, Vec<Film>)
         let mut poses = Vec::new();
         match row {
             Row::Hand(_) => poses = by_hand(p, phone, &called, &mut rng),
-            Row::Automatic(_) => film.track = by_detector(p, phone, seed),
+            Row::Automatic(_) | Row::Network(_) => film.track = sights(phone),
         }
         films.push(film);
         if phone == 0 {
