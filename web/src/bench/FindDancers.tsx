@@ -95,7 +95,9 @@ export function FindDancers({
     >
       <Typography variant="body2" color="text.secondary">
         {times > 0
-          ? 'Each point comes with its own uncertainty. What you mark by hand outranks it.'
+          ? angles === 1
+            ? 'Found from one side, a foot is often 10 cm and a body’s facing 10° off what it is, more than the ± says. Check what matters by hand, which outranks it, or film from two sides.'
+            : 'Each point comes with its own uncertainty. What you mark by hand outranks it.'
           : 'Both dancers can be found without a hand. It takes about twice as long as the clip; you may go on meanwhile.'}
       </Typography>
       {running.map((w) => (

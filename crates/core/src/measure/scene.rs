@@ -1,7 +1,7 @@
 //! Everything the measures look at, put together once: grid, camera, poses by count, aligned steps,
 //! the chart's own path.
 
-use nalgebra::Point2;
+use nalgebra::{Point2, Vector2};
 use serde::{Deserialize, Serialize};
 
 use crate::body::solve::{Bodies, Moment};
@@ -159,6 +159,14 @@ impl<'a> Scene<'a> {
         }
         self.poses = Role::BOTH.map(|role| self.poses_by_slot(role));
         self.paths = self.charted_paths();
+        if self.backwards() {
+            for step in self.paths.iter_mut().flatten() {
+                step.from = step.from.map(|v| -v);
+                step.to = step.to.map(|v| -v);
+                step.facing_before += 180.0;
+                step.facing += 180.0;
+            }
+        }
     }
 
     /// A role's bodies in space, where they were solved.
@@ -227,7 +235,7 @@ impl<'a> Scene<'a> {
         let Some((chart, _)) = &self.chart else {
             return [Vec::new(), Vec::new()];
         };
-        let mut paths = Role::BOTH.map(|role| {
+        Role::BOTH.map(|role| {
             let mut stance = chart::start_stance(&chart.start, role, self.couple.heights);
             let stride = Stride::joined(role, self.couple.heights);
             let mut steps = Vec::new();
@@ -237,26 +245,33 @@ impl<'a> Scene<'a> {
                 stance = next;
             }
             steps
-        });
-        // The couple may stand the other way along the reference: turn the chart's path by half a turn.
-        let backwards = self.slots.iter().enumerate().find_map(|(i, s)| {
+        })
+    }
+
+    /// Whether the couple stands the other way along the reference than the figure is drawn: by the first
+    /// marked facing of the leader, else by where the solved follower is from the leader.
+    fn backwards(&self) -> bool {
+        let by_pose = self.slots.iter().enumerate().find_map(|(i, _)| {
             let seen = self.facing(self.poses[0][i]?)?;
-            let rows = chart.rows(Role::Leader);
-            let row = rows.iter().position(|r| r.count == s.count)?;
-            let charted = paths[0]
-                .get(s.repetition as usize * rows.len() + row)?
-                .facing;
+            let charted = self.charted_stance(Role::Leader, i)?.facing;
             Some(crate::units::wrap_degrees(seen - charted).abs() > 90.0)
         });
-        if backwards == Some(true) {
-            for step in paths.iter_mut().flatten() {
-                step.from = step.from.map(|v| -v);
-                step.to = step.to.map(|v| -v);
-                step.facing_before += 180.0;
-                step.facing += 180.0;
-            }
-        }
-        paths
+        by_pose.unwrap_or_else(|| {
+            let same = (0..self.slots.len()).filter_map(|i| {
+                let (leader, follower) = self.both(Role::Leader, i)?;
+                let hips = |m: &Moment| {
+                    let [l, r] = [Landmark::LeftHip, Landmark::RightHip].map(|l| m.joint(l).coords);
+                    0.5 * (l + r).xy()
+                };
+                let middle = |role: Role| {
+                    let s = self.charted_stance(role, i)?;
+                    Some(0.5 * (Vector2::from(s.left) + Vector2::from(s.right)))
+                };
+                let charted = middle(Role::Follower)? - middle(Role::Leader)?;
+                Some((hips(&follower) - hips(&leader)).dot(&charted))
+            });
+            same.sum::<f64>() < 0.0
+        })
     }
 
     /// Facing of a marked pose from its feet line, degrees; `None` when feet or floor are missing.

@@ -2,9 +2,11 @@
 
 pub mod adviser;
 pub mod exchange;
+mod fronts;
 pub mod holds;
 pub mod import;
 pub mod notes;
+mod size;
 mod spread;
 pub mod table;
 
@@ -171,6 +173,7 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
     let mut mended = Vec::new();
     let mut tracks: Vec<Vec<Sighting>> = Vec::new();
     let mut why = None;
+    let charted = fronts::Charted::of(take);
     for (i, film) in take.films.iter().enumerate() {
         match take.floor(i) {
             Ok(c) => {
@@ -184,7 +187,12 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
                 };
                 let heights = take.couple.heights;
                 mended.push(mend(&mut track, Some(&c.camera), heights, beside));
+                if let Some(charted) = &charted {
+                    fronts::mend(&mut track, &c.camera, (charted, film.offset));
+                }
                 for role in Role::BOTH {
+                    // Before the hand's marks are spread: those must not change every instant.
+                    size::stretch(&mut track, &c.camera, role);
                     spread::spread(&mut track, take.marked(i), role);
                 }
                 index.push(i);

@@ -1,0 +1,155 @@
+//! How large a finder takes a dancer for: its places in metres about the hips are those of a body of its own
+//! choosing, often a smaller one.
+
+use crate::body::Landmark;
+use crate::body::track::Sighting;
+use crate::camera::Camera;
+use crate::units::Role;
+use Landmark as L;
+
+/// Height of a shoe's middle over the floor, metres.
+const SOLE: f64 = 0.02;
+
+/// Fewer sightings say nothing of the size.
+const ENOUGH: usize = 12;
+
+/// Sizes that are believed.
+const BELIEVED: [f64; 2] = [0.7, 1.6];
+
+/// Stretches a dancer's places about the hips to the size that the picture shows: how far landmarks lie from
+/// the hips in the picture, at the distance of the standing foot. Gives the factor, 1 where too little is seen.
+///
+/// The squares of what is seen over its products with what is said: errors of the places then do not make
+/// them seem longer than they are.
+pub(super) fn stretch(track: &mut [Sighting], camera: &Camera, role: Role) -> f64 {
+    let (mut squares, mut products, mut n) = (0.0, 0.0, 0);
+    for s in track.iter().filter(|s| s.role == role) {
+        let Some((square, product)) = compared(s, camera) else {
+            continue;
+        };
+        squares += square;
+        products += product;
+        n += 1;
+    }
+    if n < ENOUGH || products <= 0.0 {
+        return 1.0;
+    }
+    let factor = (squares / products).clamp(BELIEVED[0], BELIEVED[1]);
+    for s in track.iter_mut().filter(|s| s.role == role) {
+        for about in s.points.values_mut().filter_map(|p| p.about_hips.as_mut()) {
+            *about = about.map(|v| factor * v);
+        }
+    }
+    factor
+}
+
+/// Of one sighting, the sum of squares of the landmarks' places beside the hips in the picture, and of their
+/// products with what is said, metres.
+fn compared(s: &Sighting, camera: &Camera) -> Option<(f64, f64)> {
+    let middle = |a: L, b: L| {
+        let (a, b) = (s.points.get(&a)?.pixel, s.points.get(&b)?.pixel);
+        Some([0, 1].map(|k| 0.5 * (a[k] + b[k])))
+    };
+    let feet = [
+        middle(L::LeftHeel, L::LeftToe),
+        middle(L::RightHeel, L::RightToe),
+    ];
+    // The lower one stands.
+    let foot = feet
+        .into_iter()
+        .flatten()
+        .max_by(|a, b| a[1].total_cmp(&b[1]))?;
+    let on = camera.at_height(foot.into(), SOLE)?;
+    let depth = camera.depth([on.x, on.y, SOLE].into());
+    let hips = middle(L::LeftHip, L::RightHip)?;
+    let (mut square, mut product) = (0.0, 0.0);
+    for p in s.points.values() {
+        let Some(about) = p.about_hips else { continue };
+        for k in 0..2 {
+            let seen = (p.pixel[k] - hips[k]) * depth / camera.focal;
+            square += seen * seen;
+            product += seen * about[k];
+        }
+    }
+    (depth > 0.0 && square > 0.0).then_some((square, product))
+}
+
+#[cfg(test)]
+mod tests {
+    use nalgebra::{Point3, Vector3};
+
+    use super::*;
+    use crate::body::solve::Source;
+    use crate::body::track::Sight;
+    use crate::units::MediaTime;
+
+    /// Somebody who walks past, whom a finder takes for one of another size.
+    fn walk(camera: &Camera, size: f64) -> Vec<Sighting> {
+        let places = [
+            (L::LeftHip, [0.08, 0.0, 0.9]),
+            (L::RightHip, [-0.08, 0.0, 0.9]),
+            (L::LeftShoulder, [0.18, 0.02, 1.4]),
+            (L::RightShoulder, [-0.18, -0.02, 1.4]),
+            (L::LeftHeel, [0.1, -0.1, 0.02]),
+            (L::LeftToe, [0.1, 0.1, 0.02]),
+            (L::RightHeel, [-0.1, 0.2, 0.1]),
+            (L::RightToe, [-0.1, 0.4, 0.1]),
+        ];
+        (0..20)
+            .map(|i| {
+                let at = Vector3::new(-1.0 + 0.1 * f64::from(i), 0.3, 0.0);
+                let hips = Vector3::new(0.0, 0.0, 0.9);
+                // Errors that go both ways and say nothing of the size.
+                let off = if i % 2 == 0 { 0.08 } else { -0.08 };
+                let points = places
+                    .iter()
+                    .map(|(l, p)| {
+                        let p = Vector3::from(*p);
+                        let q = camera.project(Point3::from(p + at)).unwrap();
+                        let about = camera.rotation * (p - hips) * size;
+                        let sight = Sight {
+                            pixel: [q.x, q.y],
+                            sigma: 2.0,
+                            source: Source::Automatic,
+                            about_hips: Some([about.x + off, about.y - off, about.z]),
+                        };
+                        (*l, sight)
+                    })
+                    .collect();
+                Sighting {
+                    at: MediaTime::from_secs(0.08 * f64::from(i)),
+                    role: Role::Leader,
+                    points,
+                }
+            })
+            .collect()
+    }
+
+    fn phone() -> Camera {
+        let (from, to) = (Point3::new(0.0, -5.0, 1.5), Point3::new(0.0, 0.0, 1.0));
+        Camera::looking_at(from, to, 0.0, 65.0, [1280.0, 720.0])
+    }
+
+    #[test]
+    fn a_body_that_is_taken_for_a_smaller_one_is_stretched_to_what_the_picture_shows() {
+        for size in [0.85, 1.0, 1.2] {
+            let mut track = walk(&phone(), size);
+            let was = track[3].points[&L::LeftShoulder].about_hips.unwrap();
+            let factor = stretch(&mut track, &phone(), Role::Leader);
+            assert!((factor * size - 1.0).abs() < 0.02, "{size}: {factor}");
+            let now = track[3].points[&L::LeftShoulder].about_hips.unwrap();
+            assert_eq!(now, was.map(|v| factor * v));
+        }
+    }
+
+    #[test]
+    fn too_few_sightings_or_none_of_this_dancer_change_nothing() {
+        let track = walk(&phone(), 0.8);
+        let mut few = track[..8].to_vec();
+        assert_eq!(stretch(&mut few, &phone(), Role::Leader), 1.0);
+        assert_eq!(few, track[..8]);
+        let mut all = track.clone();
+        assert_eq!(stretch(&mut all, &phone(), Role::Follower), 1.0);
+        assert_eq!(all, track);
+    }
+}
