@@ -132,27 +132,28 @@ impl Charted {
         Self { start, steps }
     }
 
-    /// Both feet of a role after a count of a repetition.
-    fn feet(&self, role: Role, runs: &[Run], run: usize, count: usize) -> [[f64; 2]; 2] {
-        let mut feet = [
-            self.start[role as usize].left,
-            self.start[role as usize].right,
-        ];
+    /// Both feet of a role after a count of a repetition, and where it faces.
+    fn stance(&self, role: Role, runs: &[Run], run: usize, count: usize) -> Stance {
+        let mut now = self.start[role as usize];
         for (r, steps) in self.steps[role as usize].iter().enumerate().take(run + 1) {
             let rows = runs[r].chart.rows(role);
             for s in steps {
                 if r == run && rows[s.row].count > count {
                     break;
                 }
-                feet[s.foot as usize] = s.to;
+                match s.foot {
+                    Foot::Left => now.left = s.to,
+                    Foot::Right => now.right = s.to,
+                }
+                now.facing = s.facing;
             }
         }
-        feet
+        now
     }
 }
 
-fn middle(feet: [[f64; 2]; 2]) -> Vector2<f64> {
-    0.5 * (Vector2::from(feet[0]) + Vector2::from(feet[1]))
+fn middle(stance: &Stance) -> Vector2<f64> {
+    0.5 * (Vector2::from(stance.left) + Vector2::from(stance.right))
 }
 
 /// How much of each fault a dancer shows on a count of a repetition.
@@ -220,8 +221,11 @@ pub(crate) fn dance(
                     shown.of("T1") + shown.of("T3") + shown.of("T5") + shown.of("T4") * into * beat
                         // Who guesses is there early as well.
                         - 0.35 * shown.of("C6");
+                // By turns early and late, more or less: by chance alone some repetitions were even.
+                let turn = if arrivals.len().is_multiple_of(2) { 1.0 } else { -1.0 };
+                let uneven = turn * (1.0 + 0.2 * noise[4]);
                 let at =
-                    (count_at + late + noise[0] + shown.of("T2") * noise[4]).max(before + 0.08);
+                    (count_at + late + noise[0] + shown.of("T2") * uneven).max(before + 0.08);
                 let energy = shown.of("C7").max(1.0);
                 let mut leaves = at - SWING / energy;
                 if role == Role::Follower {
@@ -314,9 +318,9 @@ fn place(
     let mut place = Vector2::from(step.from) + travel;
     let (s, c) = step.facing.to_radians().sin_cos();
     let (ahead, left) = (Vector2::new(c, s), Vector2::new(-s, c));
-    let own = middle(charted.feet(shown.role, runs, shown.run, row.count));
-    let partner = charted.feet(shown.role.partner(), runs, shown.run, row.count);
-    let to_partner = middle(partner) - own;
+    let own = middle(&charted.stance(shown.role, runs, shown.run, row.count));
+    let partner = charted.stance(shown.role.partner(), runs, shown.run, row.count);
+    let to_partner = middle(&partner) - own;
     let toward = if to_partner.norm() > 0.05 {
         to_partner.normalize()
     } else {
@@ -333,7 +337,7 @@ fn place(
     place.y += shown.of("S4");
     // A dancer who drifts to the own right has the partner too far left.
     place -= left * (shown.of("C3") + shown.of("S7"));
-    let centre = 0.5 * (own + middle(partner));
+    let centre = 0.5 * (own + middle(&partner));
     let outward = place - centre;
     if outward.norm() > 0.05 {
         place += outward.normalize() * shown.of("R10");
@@ -342,19 +346,30 @@ fn place(
         place += travel.normalize() * shown.of("S11");
     }
     if let Some(close) = shown.laid("S8") {
-        let nearest = partner
-            .iter()
-            .map(|p| Vector2::from(*p))
+        let nearest = [partner.left, partner.right]
+            .map(Vector2::from)
+            .into_iter()
             .min_by(|a, b| (a - place).norm().total_cmp(&(b - place).norm()));
-        if let Some(p) = nearest {
-            let away = place - p;
-            // A foot's length between the middles when toe meets toe.
-            place = p + away.normalize() * (0.26 + close.size);
+        if let Some(p) = nearest
+            && let Some(away) = (place - p).try_normalize(0.01)
+        {
+            // How far a foot reaches from its middle to the other one, by where it points.
+            let reach = |facing: f64| {
+                let (s, c) = facing.to_radians().sin_cos();
+                FOOT_HALF * away.dot(&Vector2::new(c, s)).abs()
+            };
+            let apart = SHOE + close.size + reach(step.facing) + reach(partner.facing);
+            // Where it lands is the fault, not chance.
+            return (p + away * apart).into();
         }
     }
     place += ahead * noise[0] + left * noise[1];
     place.into()
 }
+
+/// Half a foot's length from heel to toe, and a shoe's width, metres.
+const FOOT_HALF: f64 = 0.13;
+const SHOE: f64 = 0.09;
 
 /// How much nearer than straight from place to place a foot passes the other one, metres: by the ankle where
 /// the chart collects the feet.

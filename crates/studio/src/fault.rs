@@ -220,13 +220,13 @@ const ALL: &[Showable] = showable! {
     "R11" "Throws the feet round instead of the body", Degrees 26.0 (-60.0..60.0) Each Step;
     "R12" "Turns at an uneven pace", Share 0.8 (0.0..2.0) Each Turning;
     "S1" "Touches instead of stepping", Share 1.0 (1.0..1.0) Each Step;
-    "S2" "Steps too long", Share 0.6 (-0.6..1.0) Each Travel;
+    "S2" "Steps too long", Share 0.75 (-0.6..1.0) Each Travel;
     "S3" "Steps outward going back", Degrees 38.0 (-50.0..50.0) Each Back;
     "S4" "Leaves the slot", Metres 0.32 (-0.5..0.5) Each Slot;
     "S5" "Does not collect the feet", Metres 0.16 (0.0..0.3) Each Travel;
     "S6" "Lifts the feet", Metres 0.1 (0.0..0.25) Each Step;
     "S7" "Lands beside the partner's feet", Metres 0.18 (-0.3..0.3) Each InClosedHold;
-    "S8" "Steps too close to the partner's feet", Metres 0.01 (0.0..0.05) Each Travel;
+    "S8" "Steps too close to the partner's feet", Metres -0.06 (-0.08..0.05) Each Travel;
     "S9" "Turns the feet out too far", Degrees 42.0 (-20.0..60.0) Each Whole;
     "S10" "Meets the floor with the wrong part of the foot", Share 1.0 (1.0..1.0) Each Travel;
     "S11" "Steps out from under the body while turning", Metres 0.35 (0.0..0.4) Each Turning;
@@ -237,9 +237,9 @@ const ALL: &[Showable] = showable! {
     "L4" "Arrives on a bent knee", Degrees 30.0 (0.0..50.0) Each Travel;
     "L5" "Moves jerkily", Metres 0.012 (0.0..0.03) Each Whole;
     "T1" "Late", Seconds 0.14 (-0.3..0.3) Each Whole;
-    "T2" "Uneven", Seconds 0.13 (0.0..0.2) Each Whole;
+    "T2" "Uneven", Seconds 0.12 (0.0..0.2) Each Whole;
     "T3" "Not together with the partner", Seconds 0.14 (-0.3..0.3) Each Whole;
-    "T4" "Drags or rushes through the figure", Share 0.07 (-0.12..0.12) Each Whole;
+    "T4" "Drags or rushes through the figure", Share 0.085 (-0.12..0.12) Each Whole;
     "T5" "Takes on the partner's syncopation", Seconds 0.1 (0.0..0.2) Each OtherRhythm;
 };
 
