@@ -243,6 +243,18 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
     b.press("Close review").await?;
     b.sees("Open again").await?;
 
+    // Their distance at the count in hand, kept as the couple's frame limit.
+    let plan = b.css("[aria-label^='Feet from above; partners ']").await?;
+    let apart = plan.attr("aria-label").await?.unwrap_or_default();
+    b.press("Keep this distance as their frame limit…").await?;
+    b.sees("Here they are").await?;
+    b.look_over("Frame limit", &mut barriers).await?;
+    b.press("Save").await?;
+    b.closed().await?;
+    let kept = house.app.store().couples(house.studio).await?[0].frame_limit;
+    let kept = format!("partners {:.0}", 100.0 * kept.context("a frame limit")?);
+    anyhow::ensure!(apart.contains(&kept), "{apart} was kept as {kept}");
+
     // In the log, and followed in Progress.
     b.press("People").await?;
     b.xpath("//a[.='Ivo Marsh']").await?.click().await?;

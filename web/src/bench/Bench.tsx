@@ -6,6 +6,7 @@ import { useEffect, useMemo, useState } from 'react';
 import type { Schemas } from '../api/client';
 import {
   useChart,
+  useCouples,
   useCorner,
   useExchange,
   useFloorBefore,
@@ -84,6 +85,7 @@ export function Bench({
   useEffect(() => set(fresh), [set]);
 
   const chart = useChart(marks.chart ?? undefined).data?.sketch ?? undefined;
+  const couple = useCouples().data?.find((c) => c.id === take.couple_id);
   const cells = useMemo(() => analysis.count?.cells ?? [], [analysis.count]);
   const cell = useMemo(() => cellAt(cells, player.at), [cells, player.at]);
 
@@ -643,7 +645,7 @@ export function Bench({
             <BodiesPanel pose={poseHere} copy={copy} arrive={arrive} clear={takeAway} />
           )}
           {(mode === 'watch' || mode === 'bodies') && (
-            <FloorPlan analysis={analysis} cell={cell} chart={chart} />
+            <FloorPlan analysis={analysis} cell={cell} chart={chart} couple={couple} />
           )}
           {mode === 'watch' && (
             <InSpace

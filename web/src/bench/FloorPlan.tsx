@@ -1,5 +1,8 @@
+import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
+import { useState } from 'react';
 import type { Schemas } from '../api/client';
+import { FrameLimitDialog } from '../people/FrameLimitDialog';
 import { Footprint } from '../shapes/Footprint';
 import { tone } from '../theme';
 import { withError, type Role } from '../words';
@@ -52,11 +55,14 @@ export function FloorPlan({
   analysis,
   cell,
   chart,
+  couple,
 }: {
   analysis: Schemas['Analysis'];
   cell: Cell | undefined;
   chart: Schemas['Sketch'] | undefined;
+  couple: Schemas['Couple'] | undefined;
 }) {
+  const [keeping, setKeeping] = useState(false);
   const floor = analysis.floor;
   if (!floor || !cell) {
     const stage = floor ? analysis.count_stage : analysis.floor_stage;
@@ -165,6 +171,14 @@ export function FloorPlan({
           </g>
         )}
       </svg>
+      {couple && gap?.seen === 'value' && (
+        <Button size="small" onClick={() => setKeeping(true)}>
+          Keep this distance as their frame limit…
+        </Button>
+      )}
+      {couple && keeping && gap?.seen === 'value' && (
+        <FrameLimitDialog couple={couple} measured={gap} onClose={() => setKeeping(false)} />
+      )}
     </Panel>
   );
 }

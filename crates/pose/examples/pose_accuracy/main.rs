@@ -84,6 +84,8 @@ const LINES: [(&str, Landmark, Landmark); 8] = [
 struct Sums {
     /// Error, claimed standard error and how much too low by landmark, shares of height.
     errors: BTreeMap<Landmark, Vec<[f64; 3]>>,
+    /// Sights by whether left and right are exchanged in the arms, and in the legs below the hips.
+    sides: [[usize; 2]; 2],
     /// Lines between two landmarks as seen along the true ones, which are at least a tenth of the dancer.
     lines: BTreeMap<&'static str, Vec<f64>>,
     /// The same lines' lengths in space by the hints, as shares of the true ones.
@@ -227,6 +229,26 @@ fn look(networks: &Networks, p: &Performance, phone: usize, sums: &mut Sums) -> 
             &of(own, Landmark::LeftHip).2,
             &of(own, Landmark::RightHip).2,
         );
+        let swapped = [&Landmark::ARMS[..], &Landmark::LEGS[1..]].map(|pairs| {
+            let miss = |seen: Landmark, true_one: Landmark| {
+                let (a, b) = (points[&seen].pixel, of(own, true_one).1);
+                (a[0] - b[0]).powi(2) + (a[1] - b[1]).powi(2)
+            };
+            let sum = |other: bool| -> f64 {
+                pairs
+                    .iter()
+                    .map(|[l, r]| {
+                        if other {
+                            miss(*l, *r) + miss(*r, *l)
+                        } else {
+                            miss(*l, *l) + miss(*r, *r)
+                        }
+                    })
+                    .sum()
+            };
+            sum(true) < sum(false)
+        });
+        sums.sides[usize::from(swapped[0])][usize::from(swapped[1])] += 1;
         for (name, from, to) in LINES {
             let line = |a: [f64; 2], b: [f64; 2]| [b[0] - a[0], b[1] - a[1]];
             let seen = line(points[&from].pixel, points[&to].pixel);
@@ -318,6 +340,12 @@ fn main() -> ExitCode {
         1e3 * sums.dancer_time / sums.dancers.max(1) as f64,
         rayon::current_num_threads(),
         sums.work / sums.film
+    );
+    println!(
+        "left and right exchanged: arms only {:.1} %, legs only {:.1} %, both {:.1} %",
+        share(sums.sides[1][0], sums.marked),
+        share(sums.sides[0][1], sums.marked),
+        share(sums.sides[1][1], sums.marked)
     );
     for (name, all) in &mut sums.lines {
         println!(
