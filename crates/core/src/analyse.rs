@@ -137,6 +137,8 @@ pub struct StepView {
     pub charted: MediaTime,
     /// Moment of the arrival, when marked.
     pub arrived: Option<MediaTime>,
+    /// Moment of the arrival as found from the feet, where none is marked in the repetition.
+    pub found: Option<MediaTime>,
     /// How it answers the chart.
     pub outcome: Outcome,
 }
@@ -257,6 +259,10 @@ const STEADY: [&str; 8] = [
     "head_ahead",
 ];
 
+/// Measures of when feet arrive: called by hand, or over all that was found in a repetition, so that a few wild
+/// arrivals do not move them.
+const TIMING: [&str; 4] = ["timing_mean", "timing_scatter", "timing_drift", "together"];
+
 /// Analyses a take, with both dancers in space where they were solved. Never fails: what cannot be computed
 /// yet is absent, and its stage says what to do.
 pub fn analyse(take: &Take, solved: Option<&Solved>) -> Analysis {
@@ -276,7 +282,7 @@ pub fn analyse(take: &Take, solved: Option<&Solved>) -> Analysis {
         let hand = m
             .count
             .is_some_and(|c| roles.iter().all(|r| by_hand(*r, m.repetition, c)));
-        let steady = STEADY.contains(&m.id.as_str());
+        let steady = STEADY.iter().chain(&TIMING).any(|id| *id == m.id);
         if take.tracked() && !hand && !steady {
             WILD
         } else {
@@ -356,7 +362,8 @@ pub struct Measured {
     pub judged: Vec<Judged>,
     /// Faults that these views cannot carry.
     pub unseen: Vec<Unseen>,
-    /// Arrivals found from the feet, where every moment is known; not judged.
+    /// Arrivals found from the feet, where every moment is known. When they come is judged over a repetition in
+    /// which none is marked; whether they take the weight is not.
     pub steps: Vec<StepMark>,
     /// What is missing to solve leader and follower in space.
     pub missing: [Option<String>; 2],
@@ -451,14 +458,21 @@ fn step_views(scene: &Scene) -> Vec<StepView> {
     Role::BOTH
         .iter()
         .flat_map(|role| {
-            scene.aligned[*role as usize].iter().map(|a| StepView {
-                role: *role,
-                repetition: a.charted.repetition,
-                count: a.charted.count,
-                foot: a.charted.foot,
-                charted: a.charted.at,
-                arrived: a.observed.map(|o| o.at),
-                outcome: a.outcome,
+            let found = &scene.found[*role as usize];
+            scene.aligned[*role as usize].iter().map(move |a| {
+                let place = (a.charted.repetition, a.charted.row);
+                let mut of = found.iter();
+                let of = of.find(|f| (f.charted.repetition, f.charted.row) == place);
+                StepView {
+                    role: *role,
+                    repetition: a.charted.repetition,
+                    count: a.charted.count,
+                    foot: a.charted.foot,
+                    charted: a.charted.at,
+                    arrived: a.observed.map(|o| o.at),
+                    found: of.map(|f| f.step.mark.at),
+                    outcome: a.outcome,
+                }
             })
         })
         .collect()

@@ -3792,7 +3792,10 @@ export interface components {
       measures: components['schemas']['Measure'][];
       /** @description What is missing to solve leader and follower in space. */
       missing: (string | null)[];
-      /** @description Arrivals found from the feet, where every moment is known; not judged. */
+      /**
+       * @description Arrivals found from the feet, where every moment is known. When they come is judged over a repetition in
+       *     which none is marked; whether they take the weight is not.
+       */
       steps: components['schemas']['StepMark'][];
       /** @description Faults that these views cannot carry. */
       unseen: components['schemas']['Unseen'][];
@@ -5015,6 +5018,7 @@ export interface components {
       count: number;
       /** @description Charted foot. */
       foot: components['schemas']['Foot'];
+      found?: components['schemas']['MediaTime'] | null;
       /** @description How it answers the chart. */
       outcome: components['schemas']['Outcome'];
       /**

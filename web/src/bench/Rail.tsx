@@ -282,17 +282,20 @@ export function Rail({
         {analysis.steps
           .filter((s) => s.repetition >= first && s.repetition < first + shown)
           .map((s) => {
-            const here = x(s.arrived ?? s.charted);
+            const here = x(s.arrived ?? s.found ?? s.charted);
             const y = (s.role === 'leader' ? 48 : 66) + (s.foot === 'L' ? -3 : 5);
             const marked = s.arrived != null;
+            const found = !marked && s.found != null;
             const wrong = marked && s.outcome !== 'as_charted';
             const colour = s.role === 'leader' ? tone.leader : tone.follower;
             const look = {
-              fill: marked ? colour : 'none',
+              fill: marked || found ? colour : 'none',
+              fillOpacity: found ? 0.4 : 1,
               stroke: wrong ? tone.caution : colour,
               strokeWidth: wrong ? 2.5 : 1.2,
-              opacity: marked ? 1 : 0.55,
+              opacity: marked || found ? 1 : 0.55,
             };
+            const says = found && <title>Found from the feet</title>;
             return s.role === 'leader' ? (
               <rect
                 key={`l${s.repetition} ${s.count}`}
@@ -301,9 +304,13 @@ export function Rail({
                 width={8}
                 height={8}
                 {...look}
-              />
+              >
+                {says}
+              </rect>
             ) : (
-              <circle key={`f${s.repetition} ${s.count}`} cx={here} cy={y} r={4.3} {...look} />
+              <circle key={`f${s.repetition} ${s.count}`} cx={here} cy={y} r={4.3} {...look}>
+                {says}
+              </circle>
             );
           })}
         {specs.map((lane, i) => (

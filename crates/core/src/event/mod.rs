@@ -4,4 +4,4 @@ mod align;
 mod feet;
 
 pub use align::{AlignedStep, ChartedStep, Outcome, align};
-pub use feet::{FootStep, foot_steps};
+pub use feet::{FootStep, SWING_SIGMA, foot_steps};

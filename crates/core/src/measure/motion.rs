@@ -10,7 +10,7 @@ use crate::body::Landmark;
 use crate::body::solve::{Bodies, Posture, value};
 use crate::chart::Hold;
 use crate::chart::vocabulary::HoldVerb;
-use crate::event::{FootStep, foot_steps};
+use crate::event::FootStep;
 use crate::units::{Estimate, Foot, Role, Unit};
 
 const NEEDS: &[Need] = &[Need::Count, Need::Floor, Need::Dense];
@@ -180,12 +180,11 @@ pub(super) const LAG: Spec = Spec {
     needs: NEEDS,
     source: "moment at which the follower's foot leaves less that of the leader's on counts on which both step, median over the repetition; σ from their scatter, 15 ms at least",
     compute: |scene, out| {
-        let all = steps(scene);
         for repetition in 0..scene.marks.repetitions {
             let leaves = |role: Role, at: &Slot| {
                 let (chart, _) = scene.chart.as_ref()?;
                 let row = chart.rows(role).iter().find(|r| r.count == at.count)?;
-                let step = arriving(&all, role, row.foot, at.at.secs())?;
+                let step = arriving(scene, role, row.foot, at.at.secs())?;
                 row.action.takes_weight().then_some(step.leaves)
             };
             let mut lags: Vec<f64> = scene
@@ -209,19 +208,11 @@ pub(super) const LAG: Spec = Spec {
     },
 };
 
-/// Steps of both dancers where every moment is solved.
-fn steps(scene: &Scene) -> Vec<FootStep> {
-    Role::BOTH
-        .into_iter()
-        .filter_map(|role| Some(foot_steps(scene.bodies(role)?, role)))
-        .flatten()
-        .collect()
-}
-
 /// The step that arrives at a count, if one was found near it.
-fn arriving(all: &[FootStep], role: Role, foot: Foot, at: f64) -> Option<&FootStep> {
-    all.iter()
-        .filter(|s| s.mark.role == role && s.mark.foot == foot)
+fn arriving<'s>(scene: &'s Scene, role: Role, foot: Foot, at: f64) -> Option<&'s FootStep> {
+    scene.steps[role as usize]
+        .iter()
+        .filter(|s| s.mark.foot == foot)
         .filter(|s| (s.mark.at.secs() - at).abs() < 0.18)
         .min_by(|a, b| {
             let off = |s: &FootStep| (s.mark.at.secs() - at).abs();
@@ -241,13 +232,12 @@ pub(super) const LIFT: Spec = Spec {
             return;
         };
         let usual = crate::chart::style(&chart.dance).swing_height;
-        let all = steps(scene);
         for at in counts(scene) {
             let Some(row) = at.row().filter(|r| r.action.arrives()) else {
                 continue;
             };
             let when = scene.slots[at.slot].at.secs();
-            if let Some(s) = arriving(&all, at.role, row.foot, when) {
+            if let Some(s) = arriving(scene, at.role, row.foot, when) {
                 let e = Estimate::new(s.lift.value - usual, s.lift.sigma);
                 out.push(at.measure("foot_lift", reading(e, 0.03)));
             }
@@ -262,7 +252,6 @@ fn on_the_way(
     (id, most, largest): (&str, f64, bool),
     f: impl Fn(Posture, Foot) -> Option<f64>,
 ) {
-    let all = steps(scene);
     for at in counts(scene) {
         let Some(row) = at
             .row()
@@ -271,7 +260,7 @@ fn on_the_way(
             continue;
         };
         let when = scene.slots[at.slot].at.secs();
-        let step = arriving(&all, at.role, row.foot, when);
+        let step = arriving(scene, at.role, row.foot, when);
         let (Some(s), Some(bodies)) = (step, scene.bodies(at.role)) else {
             continue;
         };

@@ -61,14 +61,34 @@ pub(crate) fn shoulder_tilt(b: Posture) -> Option<f64> {
     Some(line.z.atan2(line.xy().norm()).to_degrees())
 }
 
-/// Shoulders turned against the hips, degrees to the left.
+/// Nobody turns the shoulders further against the hips, or both feet further against the trunk, degrees: where it
+/// seems so, left was taken for right somewhere, and no direction of this body means anything.
+const MOST_TWIST: f64 = 90.0;
+const MOST_FEET: f64 = 110.0;
+
+/// Shoulders turned against the hips, degrees to the left; none where no body turns so far.
 pub(crate) fn twist(b: Posture) -> Option<f64> {
-    Some(wrap_degrees(heading(ahead(b)?) - heading(hips_ahead(b)?)))
+    let by = wrap_degrees(heading(ahead(b)?) - heading(hips_ahead(b)?));
+    (by.abs() <= MOST_TWIST).then_some(by)
 }
 
-/// Direction of the trunk, degrees from X: between shoulders and hips.
+/// Direction of the trunk, degrees from X: between shoulders and hips; none where shoulders, hips and feet
+/// cannot belong to one body.
 pub(crate) fn yaw(b: Posture) -> Option<f64> {
-    Some(heading(ahead(b)? + hips_ahead(b)?))
+    twist(b)?;
+    let trunk = heading(ahead(b)? + hips_ahead(b)?);
+    let feet: Vector3<f64> = [Foot::Left, Foot::Right]
+        .map(|side| {
+            let [heel, toe] = L::heel_toe(side).map(|l| b.joint(l));
+            let mut along = toe - heel;
+            along.z = 0.0;
+            along.try_normalize(1e-6).unwrap_or_default()
+        })
+        .iter()
+        .sum();
+    // Feet that point apart have no direction of their own.
+    let apart = wrap_degrees(heading(feet) - trunk).abs();
+    (feet.norm() < 0.8 || apart <= MOST_FEET).then_some(trunk)
 }
 
 /// Elbow below its shoulder, metres.
@@ -128,9 +148,10 @@ pub(crate) fn foot_yaw(b: Posture, side: Foot) -> Option<f64> {
     (v.xy().norm() > 0.08).then(|| heading(v))
 }
 
-/// How far a foot is turned out against the hips, degrees.
+/// How far a foot is turned out against the hips, degrees; none where no leg turns so far.
 pub(crate) fn turnout(b: Posture, side: Foot) -> Option<f64> {
-    Some(side.side() * wrap_degrees(foot_yaw(b, side)? - heading(hips_ahead(b)?)))
+    let out = side.side() * wrap_degrees(foot_yaw(b, side)? - heading(hips_ahead(b)?));
+    (out.abs() <= MOST_FEET).then_some(out)
 }
 
 /// From one dancer's hips toward the other's on the floor, a unit vector, and how far.
@@ -152,4 +173,94 @@ pub(crate) fn from_segment(p: Vector3<f64>, a: Vector3<f64>, b: Vector3<f64>) ->
     let along = b - a;
     let s = ((p - a).dot(&along) / along.norm_squared().max(1e-9)).clamp(0.0, 1.0);
     (p - a - along * s).norm()
+}
+
+#[cfg(test)]
+mod tests {
+    use nalgebra::Point3;
+
+    use super::*;
+    use crate::body::solve::{Bodies, standing};
+
+    /// A body that stands at a place, with some landmarks changed.
+    fn body(facing: f64, change: impl Fn(&mut [Vector3<f64>; 19])) -> Bodies {
+        let mut joints = standing(1.7, [0.4, -0.2], facing);
+        change(&mut joints);
+        let places = joints.map(Point3::from);
+        Bodies::known(1.7, vec![1.0], &[places], vec![[[true; 2]; 2]], 0.01)
+    }
+
+    /// Exchanges left and right of some pairs, as who takes one side for the other does.
+    fn exchange(joints: &mut [Vector3<f64>; 19], pairs: &[[L; 2]]) {
+        for [a, b] in pairs {
+            joints.swap(*a as usize, *b as usize);
+        }
+    }
+
+    const SHOULDERS: [L; 2] = [L::LeftShoulder, L::RightShoulder];
+    const HIPS: [L; 2] = [L::LeftHip, L::RightHip];
+
+    fn value(b: &Bodies, f: impl Fn(Posture) -> Option<f64>) -> Option<f64> {
+        Some(b.value(0, f)?.value)
+    }
+
+    #[test]
+    fn a_body_that_stands_faces_where_it_was_put() {
+        for facing in [-170.0, -60.0, 0.0, 45.0, 120.0] {
+            let b = body(facing, |_| ());
+            let off = wrap_degrees(value(&b, yaw).unwrap() - facing);
+            assert!(off.abs() < 1e-6, "{facing}: {off}");
+            assert!(value(&b, twist).unwrap().abs() < 1e-6);
+            for side in [Foot::Left, Foot::Right] {
+                let out = value(&b, |p| turnout(p, side)).unwrap();
+                assert!((-5.0..35.0).contains(&out), "{side:?} {out}");
+            }
+        }
+    }
+
+    #[test]
+    fn a_trunk_that_is_turned_against_itself_has_no_direction() {
+        let b = body(30.0, |j| exchange(j, &[SHOULDERS]));
+        assert_eq!(value(&b, twist), None);
+        assert_eq!(value(&b, yaw), None);
+        // Shoulders alone still lean.
+        assert!(value(&b, |p| Some(lean(p, Vector3::x()))).is_some());
+    }
+
+    #[test]
+    fn a_back_on_feet_that_point_ahead_has_no_direction() {
+        let b = body(30.0, |j| exchange(j, &[SHOULDERS, HIPS]));
+        assert!(value(&b, twist).unwrap().abs() < 1e-6);
+        assert_eq!(value(&b, yaw), None);
+        assert_eq!(value(&b, |p| turnout(p, Foot::Left)), None);
+        // Far turned, but as a body can.
+        let b = body(0.0, |j| {
+            let turn = nalgebra::Rotation3::from_axis_angle(&Vector3::z_axis(), 1.2);
+            let middle = 0.5 * (j[HIPS[0] as usize] + j[HIPS[1] as usize]);
+            for l in SHOULDERS {
+                j[l as usize] = middle + turn * (j[l as usize] - middle);
+            }
+        });
+        let (by, trunk) = (value(&b, twist).unwrap(), value(&b, yaw).unwrap());
+        assert!((by - 1.2f64.to_degrees()).abs() < 1.0, "{by}");
+        assert!((20.0..60.0).contains(&trunk), "{trunk}");
+    }
+
+    #[test]
+    fn arms_and_legs_are_read_as_they_are_held() {
+        let b = body(0.0, |j| {
+            // The left forearm goes straight ahead from a hanging upper arm, the hand on with it.
+            let [s, e, w] = L::arm(Foot::Left).map(|l| l as usize);
+            j[e] = j[s] - Vector3::new(0.0, 0.0, 0.3);
+            j[w] = j[e] + Vector3::new(0.25, 0.0, 0.0);
+            j[L::LeftKnuckle as usize] = j[w] + Vector3::new(0.08, 0.0, 0.0);
+        });
+        let of = |f: fn(Posture) -> Option<f64>| value(&b, f).unwrap();
+        assert!((of(|p| Some(elbow_drop(p, Foot::Left))) - 0.3).abs() < 1e-9);
+        assert!(of(|p| elbow_behind(p, Foot::Left)).abs() < 1e-6);
+        assert!(of(|p| Some(wrist(p, Foot::Left))) < 1e-3);
+        assert!(of(|p| Some(arm_open(p, Foot::Left))) < 20.0);
+        let bent = b.elbow(0, Foot::Left).unwrap();
+        assert!((bent.value - 90.0).abs() < 1e-6, "{bent:?}");
+    }
 }

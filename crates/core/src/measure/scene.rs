@@ -9,7 +9,7 @@ use crate::body::{Landmark, Pose};
 use crate::camera::{Calibration, Camera};
 use crate::chart::{self, Chart, FloorStep, Stance, Stride};
 use crate::count::{CountGrid, CountPattern, fit_taps};
-use crate::event::{AlignedStep, ChartedStep, align};
+use crate::event::{AlignedStep, ChartedStep, FootStep, align, foot_steps};
 use crate::marks::{CountSource, Marks, StepMark};
 use crate::take::{Solved, Take};
 use crate::units::{Estimate, Foot, MediaTime, Role};
@@ -67,6 +67,28 @@ pub struct Slot {
     pub at: MediaTime,
 }
 
+/// A found step answers a charted one when it goes this many times as far, and so many metres more: what goes
+/// hardly anywhere is the foot shifting, and what goes far further a leg taken for the other.
+const LIKE: [f64; 2] = [0.45, 1.9];
+const MORE: f64 = 0.05;
+
+/// A step found from the feet that answers a charted one.
+#[derive(Debug, Clone, Copy)]
+pub struct Answer {
+    /// Which one.
+    pub charted: ChartedStep,
+    /// The step.
+    pub step: FootStep,
+}
+
+impl Answer {
+    /// Seconds behind the count.
+    pub fn late(&self) -> Estimate {
+        let late = self.step.mark.at.since(self.charted.at);
+        Estimate::new(late, self.step.sigma)
+    }
+}
+
 /// The scene of one take.
 pub struct Scene<'a> {
     /// The marks it is made from.
@@ -85,6 +107,11 @@ pub struct Scene<'a> {
     pub aligned: [Vec<AlignedStep>; 2],
     /// Arrivals that answer no charted step, by role.
     pub extra: [Vec<StepMark>; 2],
+    /// Steps found from the feet, by role, where every moment is solved.
+    pub steps: [Vec<FootStep>; 2],
+    /// Of those, the ones on the charted foot near their count, in repetitions without an arrival called by
+    /// hand. One that was not found is not one left out.
+    pub found: [Vec<Answer>; 2],
     /// Charted path over all repetitions, by role, in the floor's frame.
     pub paths: [Vec<FloorStep>; 2],
     /// Both dancers in space, where they were solved.
@@ -112,6 +139,8 @@ impl<'a> Scene<'a> {
             slots: Vec::new(),
             aligned: [Vec::new(), Vec::new()],
             extra: [Vec::new(), Vec::new()],
+            steps: [Vec::new(), Vec::new()],
+            found: [Vec::new(), Vec::new()],
             paths: [Vec::new(), Vec::new()],
             solved,
             poses: [Vec::new(), Vec::new()],
@@ -135,6 +164,11 @@ impl<'a> Scene<'a> {
                 }
             }
         }
+        self.paths = self.charted_paths();
+        self.steps = Role::BOTH.map(|role| {
+            let bodies = self.bodies(role);
+            bodies.map_or(Vec::new(), |b| foot_steps(b, role))
+        });
         for role in Role::BOTH {
             let rows = chart.rows(role);
             let charted: Vec<ChartedStep> = (0..self.marks.repetitions)
@@ -156,9 +190,9 @@ impl<'a> Scene<'a> {
             let observed: Vec<StepMark> = marked.copied().collect();
             (self.aligned[role as usize], self.extra[role as usize]) =
                 align(&charted, &observed, grid.period_at(0.0));
+            self.found[role as usize] = self.answers(role, &charted, grid.period_at(0.0));
         }
         self.poses = Role::BOTH.map(|role| self.poses_by_slot(role));
-        self.paths = self.charted_paths();
         if self.backwards() {
             for step in self.paths.iter_mut().flatten() {
                 step.from = step.from.map(|v| -v);
@@ -167,6 +201,47 @@ impl<'a> Scene<'a> {
                 step.facing += 180.0;
             }
         }
+    }
+
+    /// Whether the coach called an arrival of a role in a repetition.
+    pub fn called(&self, role: Role, repetition: u32) -> bool {
+        let mut of = self.aligned[role as usize].iter();
+        of.any(|a| a.charted.repetition == repetition && a.observed.is_some())
+    }
+
+    fn answers(&self, role: Role, charted: &[ChartedStep], period: f64) -> Vec<Answer> {
+        let steps = &self.steps[role as usize];
+        // Whether a found foot took the weight is told too poorly to count.
+        let plain = |c: &ChartedStep| ChartedStep { weight: true, ..*c };
+        let asked: Vec<ChartedStep> = charted.iter().map(plain).collect();
+        let marks: Vec<StepMark> = steps
+            .iter()
+            .map(|s| StepMark {
+                weight: true,
+                ..s.mark
+            })
+            .collect();
+        let (aligned, _) = align(&asked, &marks, period);
+        aligned
+            .iter()
+            .zip(charted)
+            .filter(|(_, c)| !self.called(role, c.repetition))
+            .filter_map(|(a, c)| {
+                let seen = a.observed.filter(|o| o.foot == c.foot)?;
+                let step = steps
+                    .iter()
+                    .find(|s| s.mark.at == seen.at && s.mark.foot == seen.foot)?;
+                let path = self.charted_path(a, role)?;
+                let asked = (Vector2::from(path.to) - Vector2::from(path.from)).norm();
+                let gone = (step.way[1] - step.way[0]).norm();
+                (LIKE[0] * asked..=LIKE[1] * asked + MORE)
+                    .contains(&gone)
+                    .then_some(Answer {
+                        charted: *c,
+                        step: *step,
+                    })
+            })
+            .collect()
     }
 
     /// A role's bodies in space, where they were solved.

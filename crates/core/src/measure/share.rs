@@ -6,7 +6,8 @@ use super::body::{of_couple, reading};
 use super::couple::{SHOE, nearest_feet};
 use super::read;
 use super::scene::ARRIVAL_SIGMA;
-use super::{Need, Scene, Spec};
+use super::timing::found_late;
+use super::{Measure, Need, Scene, Spec};
 use crate::body::Landmark;
 use crate::body::solve::value;
 use crate::units::{Estimate, Foot, Role, Unit};
@@ -152,6 +153,16 @@ pub(super) const LATE: Spec = Spec {
                 && let Some(e) = share(-l, f, ARRIVAL_SIGMA, 0.03)
             {
                 out.push(at.couple("late_by_leader", reading(e, 0.5)));
+            }
+        }
+        for rep in 0..scene.marks.repetitions {
+            if let Some(([l, f], sigma)) = found_late(scene, rep)
+                && let Some(e) = share(-l, f, sigma, 0.03)
+            {
+                out.push(Measure {
+                    reading: reading(e, 0.5),
+                    ..super::value("late_by_leader", None, (rep, None), e)
+                });
             }
         }
     },

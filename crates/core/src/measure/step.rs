@@ -8,7 +8,7 @@ use crate::body::Landmark;
 use crate::body::solve::{self as body, Posture};
 use crate::camera::{Camera, propagate};
 use crate::chart::vocabulary::Level;
-use crate::event::Outcome;
+use crate::event::{FootStep, Outcome};
 use crate::units::{Estimate, Foot, Role, Unit, wrap_degrees};
 
 /// Shorter charted travel has no direction worth judging, metres.
@@ -87,6 +87,29 @@ struct Charted {
     direction: f64,
 }
 
+/// Furthest that a foot moves on the floor between two of its steps, metres. Further, and the detector took one
+/// leg for the other.
+const STAYS: f64 = 0.10;
+
+/// Longest time between two steps of a foot over which it is asked to have stayed, seconds.
+const WHILE: f64 = 3.0;
+
+/// The found step that answers a count, where the foot stood still before and after it.
+fn found<'s>(scene: &'s Scene, role: Role, at: (u32, usize)) -> Option<&'s FootStep> {
+    let mut of = scene.found[role as usize].iter();
+    let step = &of
+        .find(|a| (a.charted.repetition, a.charted.count) == at)?
+        .step;
+    let same = scene.steps[role as usize].iter();
+    let same: Vec<&FootStep> = same.filter(|s| s.mark.foot == step.mark.foot).collect();
+    let i = same.iter().position(|s| s.mark.at == step.mark.at)?;
+    let (before, after) = (same.get(i.checked_sub(1)?)?, same.get(i + 1)?);
+    let stayed = |a: &FootStep, b: &FootStep| {
+        b.mark.at.since(a.mark.at) < WHILE && (b.way[0] - a.way[1]).norm() < STAYS
+    };
+    (stayed(before, step) && stayed(step, after)).then_some(step)
+}
+
 fn for_steps(
     scene: &Scene,
     out: &mut Vec<Measure>,
@@ -120,6 +143,14 @@ fn for_steps(
                 };
                 let slot = scene.slot(at.0, at.1)?;
                 let foot = step.charted.foot;
+                if let (Some(a), None) = (found(scene, role, at), scene.pose(role, slot)) {
+                    let bodies = scene.bodies(role)?;
+                    let before = bodies.moment(a.leaves)?;
+                    let now = bodies.moment(a.mark.at.secs())?;
+                    return body::value(&[&before, &now], |p| {
+                        f(&Danced::of_bodies(p[0], p[1], foot), &charted)
+                    });
+                }
                 let solved = |slot: usize| scene.body(role, slot).filter(|_| rises);
                 if let (Some(before), Some(now)) =
                     (slot.checked_sub(1).and_then(solved), solved(slot))

@@ -1,8 +1,20 @@
 //! When feet arrive against the count, and against the partner's.
 
-use super::scene::ARRIVAL_SIGMA;
+use super::body::reading;
+use super::scene::{ARRIVAL_SIGMA, Answer};
 use super::{Measure, Need, Scene, Spec, value};
+use crate::count::median;
+use crate::event::SWING_SIGMA;
 use crate::units::{Estimate, Role, Unit};
+
+/// Least arrivals of a repetition that tell how it was danced, and least found ones for a median: not all feet are
+/// seen.
+const LEAST: usize = 4;
+const LEAST_FOUND: usize = 3;
+
+/// Largest standard errors with which a number still says something, seconds.
+const MOST: f64 = 0.1;
+const MOST_MEAN: f64 = 0.05;
 
 pub(super) const ARRIVAL: Spec = Spec {
     id: "arrival",
@@ -10,16 +22,19 @@ pub(super) const ARRIVAL: Spec = Spec {
     unit: Unit::Seconds,
     sign: "positive is late",
     needs: &[Need::Count, Need::Steps],
-    source: "marked arrival minus the moment of the charted count",
+    source: "called arrival minus the moment of the charted count; where none is called in the repetition, half a swing after the foot is half-way",
     compute: |scene, out| {
-        for (role, rep, count, late) in arrivals(scene) {
-            let sigma = ARRIVAL_SIGMA.hypot(grid_sigma(scene));
-            out.push(value(
-                "arrival",
-                Some(role),
-                (rep, Some(count)),
-                Estimate::new(late, sigma),
-            ));
+        let called = arrivals(scene).map(|(role, rep, count, late)| {
+            let e = Estimate::new(late, ARRIVAL_SIGMA);
+            (role, rep, count, e)
+        });
+        for (role, rep, count, late) in called.chain(found(scene)) {
+            let sigma = late.sigma.hypot(grid_sigma(scene));
+            let e = Estimate::new(late.value, sigma);
+            out.push(Measure {
+                reading: reading(e, MOST),
+                ..value("arrival", Some(role), (rep, Some(count)), e)
+            });
         }
     },
 };
@@ -30,8 +45,14 @@ pub(super) const MEAN: Spec = Spec {
     unit: Unit::Seconds,
     sign: "positive is late",
     needs: &[Need::Count, Need::Steps],
-    source: "mean of the repetition's arrivals; σ from their marking error and the grid's",
+    source: "mean of the repetition's called arrivals, σ from their marking error and the grid's; of arrivals found from the feet the median, σ also from their scatter and from how long this dancer's swings may be",
     compute: |scene, out| {
+        for (role, rep, late) in found_by_repetition(scene) {
+            let e = middle(&late);
+            let sigma = e.sigma.hypot(SWING_SIGMA).hypot(grid_sigma(scene));
+            let e = Estimate::new(e.value, sigma);
+            out.push(of_repetition("timing_mean", Some(role), rep, e, MOST_MEAN));
+        }
         for_repetitions(scene, out, "timing_mean", |late| {
             let n = late.len() as f64;
             let mean = late.iter().sum::<f64>() / n;
@@ -50,8 +71,19 @@ pub(super) const SCATTER: Spec = Spec {
     unit: Unit::Seconds,
     sign: "always positive",
     needs: &[Need::Count, Need::Steps],
-    source: "standard deviation of the repetition's arrivals with the marking error taken out; σ toward less scatter",
+    source: "standard deviation of the repetition's arrivals with the marking error taken out; σ toward less scatter. Of arrivals found from the feet the smaller of that and what their median distance tells",
     compute: |scene, out| {
+        let all = found_by_repetition(scene).into_iter();
+        for (role, rep, late) in all.filter(|a| a.2.len() >= LEAST) {
+            let e = scatter(&late);
+            out.push(of_repetition(
+                "timing_scatter",
+                Some(role),
+                rep,
+                e,
+                MOST_MEAN,
+            ));
+        }
         for_repetitions(scene, out, "timing_scatter", |late| {
             let n = late.len() as f64;
             let mean = late.iter().sum::<f64>() / n;
@@ -69,8 +101,13 @@ pub(super) const DRIFT: Spec = Spec {
     unit: Unit::Share,
     sign: "dragging is positive: seconds late for each second danced",
     needs: &[Need::Count, Need::Steps],
-    source: "slope of the repetition's arrivals against the count over time, at least five of them; σ from their scatter about the line",
+    source: "slope of the repetition's arrivals against the count over time, at least five of them; σ from their scatter about the line. Of arrivals found from the feet by Theil and Sen's median slope",
     compute: |scene, out| {
+        for (role, rep, late) in found_by_repetition(scene) {
+            if let Some(e) = steady_slope(&late) {
+                out.push(of_repetition("timing_drift", Some(role), rep, e, 0.03));
+            }
+        }
         for role in Role::BOTH {
             for rep in 0..scene.marks.repetitions {
                 let of: Vec<(f64, f64)> = scene.aligned[role as usize]
@@ -82,11 +119,7 @@ pub(super) const DRIFT: Spec = Spec {
                     })
                     .collect();
                 if let Some(e) = slope(&of).filter(|_| of.len() >= 5) {
-                    let at = (rep, None);
-                    out.push(Measure {
-                        reading: super::body::reading(e, 0.03),
-                        ..value("timing_drift", Some(role), at, e)
-                    });
+                    out.push(of_repetition("timing_drift", Some(role), rep, e, 0.03));
                 }
             }
         }
@@ -115,8 +148,17 @@ pub(super) const TOGETHER: Spec = Spec {
     unit: Unit::Seconds,
     sign: "positive when the follower arrives later",
     needs: &[Need::Count, Need::Steps],
-    source: "follower's minus leader's arrival at a count both step on",
+    source: "follower's minus leader's arrival at a count both step on; of arrivals found from the feet the repetition's median, since one alone is too poor",
     compute: |scene, out| {
+        for rep in 0..scene.marks.repetitions {
+            let apart = found_apart(scene, rep);
+            if apart.len() >= LEAST_FOUND {
+                let e = middle(&apart);
+                let sigma = e.sigma.hypot(SWING_SIGMA * std::f64::consts::SQRT_2);
+                let e = Estimate::new(e.value, sigma);
+                out.push(of_repetition("together", None, rep, e, MOST_MEAN));
+            }
+        }
         let leader: Vec<_> = arrivals(scene).filter(|a| a.0 == Role::Leader).collect();
         for (_, rep, count, late) in arrivals(scene).filter(|a| a.0 == Role::Follower) {
             if let Some(l) = leader.iter().find(|a| (a.1, a.2) == (rep, count)) {
@@ -145,7 +187,135 @@ fn arrivals<'s>(scene: &'s Scene<'_>) -> impl Iterator<Item = (Role, u32, usize,
     })
 }
 
-/// A measure over each repetition in which a role has at least four arrivals.
+/// The same of steps found from the feet, where none is called.
+fn found<'s>(scene: &'s Scene<'_>) -> impl Iterator<Item = (Role, u32, usize, Estimate)> + 's {
+    Role::BOTH.into_iter().flat_map(|role| {
+        scene.found[role as usize]
+            .iter()
+            .map(move |a| (role, a.charted.repetition, a.charted.count, a.late()))
+    })
+}
+
+/// An arrival found from the feet: the moment of its count, seconds, and how late it is.
+type Found = (f64, Estimate);
+
+/// The arrivals found of each role in each repetition that has enough of them.
+fn found_by_repetition(scene: &Scene) -> Vec<(Role, u32, Vec<Found>)> {
+    let mut out = Vec::new();
+    for role in Role::BOTH {
+        for rep in 0..scene.marks.repetitions {
+            let of = scene.found[role as usize].iter();
+            let of = of.filter(|a| a.charted.repetition == rep);
+            let late: Vec<Found> = of.map(|a| (a.charted.at.secs(), a.late())).collect();
+            if late.len() >= LEAST_FOUND {
+                out.push((role, rep, late));
+            }
+        }
+    }
+    out
+}
+
+/// How much later the follower's found arrivals are at the counts of a repetition where the leader's is found
+/// as well.
+fn found_apart(scene: &Scene, rep: u32) -> Vec<Found> {
+    let [leader, follower] = &scene.found;
+    follower
+        .iter()
+        .filter(|f| f.charted.repetition == rep)
+        .filter_map(|f| {
+            let same = |l: &&Answer| {
+                let at = |a: &Answer| (a.charted.repetition, a.charted.count);
+                at(l) == at(f)
+            };
+            let (l, f_late) = (leader.iter().find(same)?.late(), f.late());
+            let e = Estimate::new(f_late.value - l.value, f_late.sigma.hypot(l.sigma));
+            Some((f.charted.at.secs(), e))
+        })
+        .collect()
+}
+
+fn of_repetition(id: &str, role: Option<Role>, rep: u32, e: Estimate, most: f64) -> Measure {
+    Measure {
+        reading: reading(e, most),
+        ..value(id, role, (rep, None), e)
+    }
+}
+
+/// Standard deviation of numbers from the median of their distances to a middle.
+fn robust(off: impl Iterator<Item = f64>) -> f64 {
+    1.48 * median(off.map(f64::abs).collect())
+}
+
+/// Claimed standard error of found arrivals, root mean square.
+fn own_error(late: &[Found]) -> f64 {
+    let sum: f64 = late.iter().map(|l| l.1.sigma.powi(2)).sum();
+    (sum / late.len().max(1) as f64).sqrt()
+}
+
+/// Median of found arrivals, which a few that belong to no step do not move; a median's error is 1.25 of a
+/// mean's.
+fn middle(late: &[Found]) -> Estimate {
+    let n = late.len() as f64;
+    let middle = median(late.iter().map(|l| l.1.value).collect());
+    let spread = robust(late.iter().map(|l| l.1.value - middle)).max(own_error(late));
+    Estimate::new(middle, 1.25 * spread / n.sqrt())
+}
+
+/// Unevenness of found arrivals: their standard deviation, or that from the median distance where a few lie far
+/// from the others, with their own error taken out.
+fn scatter(late: &[Found]) -> Estimate {
+    let all: Vec<f64> = late.iter().map(|l| l.1.value).collect();
+    let (n, own) = (all.len() as f64, own_error(late));
+    let mean = all.iter().sum::<f64>() / n;
+    let variance = all.iter().map(|l| (l - mean).powi(2)).sum::<f64>() / (n - 1.0);
+    let centre = median(all.clone());
+    let spread = variance.sqrt().min(robust(all.iter().map(|l| l - centre)));
+    let about = TOWARD_LESS * spread.max(own) / (2.0 * (n - 1.0)).sqrt();
+    Estimate::new((spread * spread - own * own).max(0.0).sqrt(), about)
+}
+
+/// Slope of found arrivals over time: the median of the slopes between all pairs (Theil, H. (1950); Sen, P. K.
+/// (1968), J. Am. Stat. Assoc. 63), with a least-squares slope's error times the same 1.25.
+fn steady_slope(late: &[Found]) -> Option<Estimate> {
+    if late.len() < 5 {
+        return None;
+    }
+    let mut slopes = Vec::new();
+    for (i, a) in late.iter().enumerate() {
+        let pairs = late[i + 1..].iter().filter(|b| (b.0 - a.0).abs() > 0.05);
+        slopes.extend(pairs.map(|b| (b.1.value - a.1.value) / (b.0 - a.0)));
+    }
+    if slopes.is_empty() {
+        return None;
+    }
+    let by = median(slopes);
+    let level = median(late.iter().map(|l| l.1.value - by * l.0).collect());
+    let rest = robust(late.iter().map(|l| l.1.value - by * l.0 - level)).max(own_error(late));
+    let n = late.len() as f64;
+    let mx = late.iter().map(|l| l.0).sum::<f64>() / n;
+    let sxx: f64 = late.iter().map(|l| (l.0 - mx).powi(2)).sum();
+    Some(Estimate::new(by, 1.25 * rest / sxx.sqrt()))
+}
+
+/// The leader's and the follower's lateness by found arrivals at counts where both are found, and the larger
+/// standard error; for whose it is that they are not together.
+pub(super) fn found_late(scene: &Scene, rep: u32) -> Option<([f64; 2], f64)> {
+    if found_apart(scene, rep).len() < LEAST_FOUND {
+        return None;
+    }
+    let of = |role: Role| {
+        let of = scene.found[role as usize].iter();
+        let of = of.filter(|a| a.charted.repetition == rep);
+        middle(
+            &of.map(|a| (a.charted.at.secs(), a.late()))
+                .collect::<Vec<_>>(),
+        )
+    };
+    let [l, f] = Role::BOTH.map(of);
+    Some(([l.value, f.value], l.sigma.max(f.sigma).hypot(SWING_SIGMA)))
+}
+
+/// A measure over each repetition in which a role has arrivals enough that were called.
 fn for_repetitions(
     scene: &Scene,
     out: &mut Vec<Measure>,
@@ -158,7 +328,7 @@ fn for_repetitions(
                 .filter(|a| a.0 == role && a.1 == rep)
                 .map(|a| a.3)
                 .collect();
-            if late.len() >= 4 {
+            if late.len() >= LEAST {
                 out.push(value(id, Some(role), (rep, None), f(&late)));
             }
         }
@@ -181,5 +351,51 @@ mod tests {
         assert!((e.value - 0.04).abs() < e.sigma, "{e:?}");
         assert!((0.004..0.012).contains(&e.sigma), "{e:?}");
         assert!(slope(&points[..2]).is_none());
+    }
+
+    /// Arrivals half a second apart, each found to 30 ms.
+    fn seen(late: &[f64]) -> Vec<Found> {
+        late.iter()
+            .enumerate()
+            .map(|(i, l)| (0.5 * i as f64, Estimate::new(*l, 0.03)))
+            .collect()
+    }
+
+    #[test]
+    fn two_wild_arrivals_do_not_move_the_rest() {
+        let clean = seen(&[0.13, 0.15, 0.14, 0.12, 0.16, 0.14, 0.13]);
+        let wild = seen(&[0.13, 0.15, -0.5, 0.12, 0.16, 0.28, 0.13]);
+        let [a, b] = [&clean, &wild].map(|l| middle(l));
+        assert!((a.value - 0.14).abs() < 1e-9, "{a:?}");
+        assert!((b.value - a.value).abs() < 0.011, "{b:?}");
+        // Seven arrivals of 30 ms, by a median.
+        assert!((a.sigma - 1.25 * 0.03 / 7f64.sqrt()).abs() < 1e-9, "{a:?}");
+        assert!(b.sigma >= a.sigma);
+        // Nor do they make a steady dancer uneven.
+        assert!(scatter(&wild).value < 0.03, "{:?}", scatter(&wild));
+    }
+
+    #[test]
+    fn steps_early_and_late_by_turns_are_uneven_by_their_standard_deviation() {
+        let e = scatter(&seen(&[0.12, -0.12, 0.12, -0.12, 0.12, -0.12]));
+        let deviation = 0.12 * (6.0f64 / 5.0).sqrt();
+        let own = (deviation * deviation - 0.03 * 0.03).sqrt();
+        assert!((e.value - own).abs() < 1e-9, "{e:?}");
+        assert!((0.02..0.04).contains(&e.sigma), "{e:?}");
+        // Their own error is no unevenness.
+        assert_eq!(scatter(&seen(&[0.02, -0.02, 0.01, -0.01, 0.02])).value, 0.0);
+    }
+
+    #[test]
+    fn dragging_is_seen_through_a_wild_arrival() {
+        let mut late: Vec<f64> = (0..8).map(|i| 0.06 * 0.5 * f64::from(i)).collect();
+        late[3] = -0.4;
+        let e = steady_slope(&seen(&late)).unwrap();
+        assert!((e.value - 0.06).abs() < 0.012, "{e:?}");
+        assert!(e.sigma < 0.02, "{e:?}");
+        assert!(steady_slope(&seen(&late[..4])).is_none());
+        // Counts that fall together tell no slope.
+        let same: Vec<Found> = (0..6).map(|_| (1.0, Estimate::new(0.1, 0.03))).collect();
+        assert!(steady_slope(&same).is_none());
     }
 }

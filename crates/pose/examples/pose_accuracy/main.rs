@@ -12,6 +12,8 @@ mod bodies;
 #[allow(dead_code)]
 #[path = "../../../studio/examples/accuracy/draw.rs"]
 mod draw;
+#[path = "../../../studio/examples/accuracy/steps.rs"]
+mod steps;
 
 use std::collections::BTreeMap;
 use std::path::PathBuf;
@@ -315,8 +317,8 @@ fn main() -> ExitCode {
             look(&networks, &p, phone, &mut sums)
         });
         if let Some((marks, films)) = marked {
-            let tallies = rows.entry(row).or_default();
-            if !bodies::take(&p, row, (&marks, &films), tallies) {
+            let of = rows.entry(row).or_default();
+            if !bodies::take(&p, row, (&marks, &films), of) {
                 eprintln!("not solved: {} by {}", scenario.chart, row.name());
             }
         }

@@ -18,6 +18,7 @@ use upright_core::marks::Marks;
 use upright_core::take::Film;
 
 use crate::draw::{ROWS, Row, draw, marked};
+use crate::steps::{self, Steps};
 use Landmark as L;
 
 /// Least share of takes that must be solved.
@@ -81,6 +82,13 @@ impl Tally {
             .count();
         n as f64 / self.errors.len().max(1) as f64
     }
+}
+
+/// What is known of one row.
+#[derive(Default)]
+pub struct OfRow {
+    tallies: [Tally; 6],
+    steps: Steps,
 }
 
 /// What a measure reads from a body, true or solved.
@@ -188,12 +196,7 @@ fn separations(p: &Performance, both: &[Bodies; 2], tally: &mut Tally) {
 }
 
 /// Solves both dancers of a take in one row and adds their errors; false when it could not be solved.
-pub fn take(
-    p: &Performance,
-    row: Row,
-    (marks, films): (&Marks, &[Film]),
-    tallies: &mut [Tally; 6],
-) -> bool {
+pub fn take(p: &Performance, row: Row, (marks, films): (&Marks, &[Film]), of: &mut OfRow) -> bool {
     let solved = solve_take(
         &Take {
             marks,
@@ -212,15 +215,19 @@ pub fn take(
     };
     let both = [leader, follower];
     for role in Role::BOTH {
-        compare(p, role, row, &both[role as usize], tallies);
+        let bodies = &both[role as usize];
+        compare(p, role, row, bodies, &mut of.tallies);
+        if !matches!(row, Row::Hand(_)) {
+            of.steps.compare(p, role, bodies);
+        }
     }
-    separations(p, &both, &mut tallies[1]);
+    separations(p, &both, &mut of.tallies[1]);
     true
 }
 
 /// Draws takes, solves them and gives the page and what missed its target.
 pub fn run(rng: &mut ChaCha8Rng, takes: u32, seed: u64) -> (String, Vec<String>) {
-    let mut rows: BTreeMap<Row, [Tally; 6]> = BTreeMap::new();
+    let mut rows: BTreeMap<Row, OfRow> = BTreeMap::new();
     let mut solved = 0u32;
     for i in 0..takes {
         let scenario = draw(rng);
@@ -257,12 +264,12 @@ pub fn run(rng: &mut ChaCha8Rng, takes: u32, seed: u64) -> (String, Vec<String>)
 }
 
 /// Lines of the table, and what missed its target.
-pub fn table(rows: &BTreeMap<Row, [Tally; 6]>) -> (String, Vec<String>) {
+pub fn table(rows: &BTreeMap<Row, OfRow>) -> (String, Vec<String>) {
     let mut page = String::new();
     page.push_str("| | measure | median | 90 % | bias | within 1σ | within 2σ | not visible | readings | target |\n|---|---|---|---|---|---|---|---|---|---|\n");
     let mut missed = Vec::new();
-    for (row, tallies) in rows {
-        for ((name, unit, targets), t) in MEASURES.iter().zip(tallies) {
+    for (row, of) in rows {
+        for ((name, unit, targets), t) in MEASURES.iter().zip(&of.tallies) {
             let all = t.errors.len() + t.unseen;
             if t.errors.is_empty() {
                 let _ = writeln!(
@@ -299,6 +306,7 @@ pub fn table(rows: &BTreeMap<Row, [Tally; 6]>) -> (String, Vec<String>) {
             }
         }
     }
+    page.push_str(&steps::table(rows.iter().map(|(r, of)| (r, &of.steps))));
     (page, missed)
 }
 

@@ -7,6 +7,7 @@
 mod bodies;
 mod draw;
 mod findings;
+mod steps;
 
 use std::process::ExitCode;
 
