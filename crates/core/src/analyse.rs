@@ -81,6 +81,8 @@ pub struct FloorView {
     pub grid: Vec<[[f64; 2]; 2]>,
     /// Length and width of the reference, metres.
     pub size: [f64; 2],
+    /// Its corners on the floor, metres: near left, near right, far right, far left.
+    pub corners: [[f64; 2]; 4],
 }
 
 /// A foot on the floor at a count.
@@ -451,6 +453,7 @@ fn floor_view(scene: &Scene) -> Option<FloorView> {
         distance: camera.position.coords.norm(),
         grid,
         size: [reference.length, reference.width],
+        corners: std::array::from_fn(|i| reference.places()[i]),
     })
 }
 

@@ -147,13 +147,7 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
     )
     .await?;
     let camera = scenario.phones[0].camera();
-    let reference = FloorReference {
-        length: 2.0,
-        width: 1.0,
-        tiles: None,
-        view: None,
-        points: [None; 8],
-    };
+    let reference = FloorReference::rectangle(2.0, 1.0);
     for (i, place) in reference.places().iter().enumerate() {
         let p = camera
             .project([place[0], place[1], 0.0].into())

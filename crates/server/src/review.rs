@@ -27,9 +27,6 @@ use crate::{App, shelf};
 /// Picture assumed before there is a clip, pixels.
 const NO_CLIP: [f64; 2] = [1280.0, 720.0];
 
-/// Distance at which a couple is stood before a figure is named, metres.
-const USUAL_GAP: f64 = 0.95;
-
 /// Most entries in one request.
 const MOST_ENTRIES: usize = 5_000;
 
@@ -303,16 +300,7 @@ pub async fn spots(app: &App, studio: StudioId, take: Uuid) -> Result<Views, Pro
     apart(move || {
         let history = History::replay(desk.log.clone());
         let take = filmed(&history, &desk);
-        let now: Vec<_> = (0..take.films.len())
-            .filter_map(|i| take.floor(i).ok())
-            .collect();
-        let start = danced(&history, &desk.shelf).map_or(USUAL_GAP, |c| c.start.gap);
-        let size = take
-            .marks
-            .floor
-            .as_ref()
-            .map_or([2.0, 1.0], |f| [f.length, f.width]);
-        views(take.couple, start, size, &now)
+        views(&take)
     })
     .await
 }

@@ -91,13 +91,7 @@ pub fn marks(
         let pixel = [q.x + draw(hand.pixel), q.y + draw(hand.pixel)];
         ((0.0..w).contains(&pixel[0]) && (0.0..h).contains(&pixel[1])).then_some(pixel)
     };
-    let reference = FloorReference {
-        length,
-        width,
-        tiles: None,
-        view: None,
-        points: [None; 8],
-    };
+    let reference = FloorReference::rectangle(length, width);
     for (point, place) in reference
         .places()
         .iter()

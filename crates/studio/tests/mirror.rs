@@ -1,4 +1,5 @@
-//! A couple seen in a mirror dances the mirrored figure with the same faults.
+//! A couple seen in a mirror dances the mirrored figure with the same faults, and one that stands the other way
+//! along the reference the same figure.
 #![allow(clippy::unwrap_used)]
 
 use nalgebra::Point3;
@@ -27,20 +28,39 @@ fn other(l: Landmark) -> Landmark {
         .unwrap()
 }
 
-/// A dancer with left and right exchanged across the slot.
-fn mirrored(of: &Bodies) -> Bodies {
+/// A dancer with every landmark put somewhere else.
+fn moved(
+    of: &Bodies,
+    planted: Vec<[[bool; 2]; 2]>,
+    to: impl Fn(usize, Landmark) -> Point3<f64>,
+) -> Bodies {
     let joints: Vec<[Point3<f64>; 19]> = (0..of.at.len())
         .map(|t| {
             let mut all = [Point3::origin(); 19];
             for l in Landmark::ALL {
-                let p = of.joint(t, other(l));
-                all[l as usize] = Point3::new(p.x, -p.y, p.z);
+                all[l as usize] = to(t, l);
             }
             all
         })
         .collect();
-    let planted = of.planted.iter().map(|[l, r]| [*r, *l]).collect();
     Bodies::known(of.height, of.at.clone(), &joints, planted, 0.002)
+}
+
+/// A dancer with left and right exchanged across the slot.
+fn mirrored(of: &Bodies) -> Bodies {
+    let planted = of.planted.iter().map(|[l, r]| [*r, *l]).collect();
+    moved(of, planted, |t, l| {
+        let p = of.joint(t, other(l));
+        Point3::new(p.x, -p.y, p.z)
+    })
+}
+
+/// A dancer who dances the other way along the slot.
+fn turned(of: &Bodies) -> Bodies {
+    moved(of, of.planted.clone(), |t, l| {
+        let p = of.joint(t, l);
+        Point3::new(-p.x, -p.y, p.z)
+    })
 }
 
 fn judged(p: &Performance, marks: &Marks, bodies: [Bodies; 2], shelf: &Shelf) -> Analysis {
@@ -124,6 +144,60 @@ fn mirrored_couples_have_mirrored_findings() {
                 (Some(s), Some(t)) => assert!((s.value - t.value).abs() < 1e-3, "{name}"),
                 (s, t) => assert_eq!(s.is_some(), t.is_some(), "{name}"),
             }
+        }
+    }
+}
+
+#[test]
+fn a_couple_the_other_way_along_the_reference_is_measured_alike() {
+    let p = Performance::new(&Scenario {
+        chart: "shag-basic".into(),
+        faults: vec![
+            Shown::new("S4", Role::Follower).of(0.4),
+            Shown::new("T1", Role::Leader).of(0.12),
+        ],
+        seed: 12,
+        ..Scenario::default()
+    })
+    .unwrap();
+    let mut m = Marks::default();
+    for command in marks(&p, 0, &p.frame_times(0), &Hand::exact()) {
+        let _ = command.apply(&mut m);
+    }
+    m.poses.clear();
+    m.floor = None;
+    let bodies = Role::BOTH.map(|r| known(&p, r));
+    // Arrivals as called, and as found from the feet.
+    for called in [true, false] {
+        if !called {
+            m.steps.clear();
+        }
+        let shelf = Shelf::default();
+        let a = judged(&p, &m, bodies.clone(), &shelf);
+        let b = judged(&p, &m, bodies.each_ref().map(turned), &shelf);
+        assert!(a.measures.len() > 200, "{}", a.measures.len());
+        assert_eq!(a.measures.len(), b.measures.len());
+        for (x, y) in a.measures.iter().zip(&b.measures) {
+            let name = format!("{} {:?} {:?}", x.id, x.role, x.count);
+            assert_eq!((&x.id, x.role, x.count), (&y.id, y.role, y.count));
+            match (x.reading.estimate(), y.reading.estimate()) {
+                (Some(e), Some(f)) => {
+                    let scale = 1.0 + e.value.abs();
+                    assert!(
+                        (e.value - f.value).abs() < 1e-3 * scale,
+                        "{name}: {e:?} {f:?}"
+                    );
+                    assert!(
+                        (e.sigma - f.sigma).abs() < 1e-2 * (e.sigma + 1e-6),
+                        "{name}"
+                    );
+                }
+                (e, f) => assert_eq!(e.is_some(), f.is_some(), "{name}"),
+            }
+        }
+        let shows = |a: &Analysis, id: &str| a.judged.iter().any(|j| j.fault == id && j.shows());
+        for id in ["T1", "S4"] {
+            assert!(shows(&a, id) && shows(&b, id), "{id}, called {called}");
         }
     }
 }

@@ -98,13 +98,7 @@ fn filmed(p: &Performance, seed: u64) -> (Marks, Vec<Film>) {
 
 fn filmed_by(p: &Performance, phone: usize, seed: u64) -> (Marks, Vec<Film>) {
     let [length, width] = p.scenario().reference;
-    let mut floor = FloorReference {
-        length,
-        width,
-        tiles: None,
-        view: None,
-        points: [None; 8],
-    };
+    let mut floor = FloorReference::rectangle(length, width);
     for (slot, place) in floor.places().iter().enumerate() {
         let q = p
             .phone(phone)

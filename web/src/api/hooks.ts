@@ -365,10 +365,10 @@ export function useSpace(id: string, version: number, wanted: boolean) {
   });
 }
 
-/** What other places for the phone would tell of a take's couple. */
-export function useViews(id: string) {
+/** What other places for the phone would tell of a take's couple and figure. */
+export function useViews(id: string, figure: string | null) {
   return useQuery({
-    queryKey: ['views', id],
+    queryKey: ['views', id, figure],
     staleTime: 60_000,
     queryFn: async () => body(await api.GET('/api/takes/{id}/views', { params: { path: { id } } })),
   });

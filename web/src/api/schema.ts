@@ -2815,6 +2815,19 @@ export interface components {
      * @enum {string}
      */
     Family: 'any' | 'swing' | 'rhythm' | 'smooth' | 'tango' | 'close embrace';
+    /** @description The farther one of two parallel lines of which the reference consists. */
+    FarLine: {
+      /**
+       * Format: double
+       * @description Its length, metres.
+       */
+      length: number;
+      /**
+       * Format: double
+       * @description How far its middle lies to the right of the nearer line's middle, metres.
+       */
+      shift?: number;
+    };
     /** @description An entry of the catalogue. */
     Fault: {
       /** @description When it applies. */
@@ -2968,6 +2981,9 @@ export interface components {
     };
     /** @description The floor reference as laid out and marked. */
     FloorReference: {
+      /** @description Whether the lens bends straight lines, as wide-angle ones do: its radial term is then found as well. */
+      bent?: boolean;
+      far?: components['schemas']['FarLine'] | null;
       /**
        * Format: double
        * @description Length along the slot or line of dance, metres.
@@ -2992,6 +3008,8 @@ export interface components {
     };
     /** @description The calibrated floor. */
     FloorView: {
+      /** @description Its corners on the floor, metres: near left, near right, far right, far left. */
+      corners: number[][];
       /**
        * Format: double
        * @description Distance of the lens from the middle of the reference, metres.
@@ -3600,6 +3618,42 @@ export interface components {
            * @description Horizontal field of view, degrees, where known.
            */
           view?: number | null;
+        }
+      | {
+          /**
+           * Format: double
+           * @description How far they lie apart, metres.
+           */
+          apart: number;
+          /**
+           * Format: double
+           * @description From the nearer one's left end to the farther one's right end, metres; absent when the middles lie
+           *     opposite each other.
+           */
+          diagonal?: number | null;
+          /** @enum {string} */
+          do: 'line_floor';
+          /**
+           * Format: double
+           * @description Length of the farther one, metres.
+           */
+          far: number;
+          /**
+           * Format: double
+           * @description Length of the nearer one, metres.
+           */
+          near: number;
+          /**
+           * Format: double
+           * @description Horizontal field of view, degrees, where known.
+           */
+          view?: number | null;
+        }
+      | {
+          /** @description Whether it does. */
+          bent: boolean;
+          /** @enum {string} */
+          do: 'bend_lens';
         }
       | {
           /** @enum {string} */

@@ -54,6 +54,14 @@ const angleMarks = (
   return { floor: there?.floor ?? floor, poses: there?.poses ?? [] };
 };
 
+/** A reference that is laid out where none is yet, metres. */
+const USUAL_CORNERS = [
+  [-1, -0.5],
+  [1, -0.5],
+  [1, 0.5],
+  [-1, 0.5],
+];
+
 const clampPixel = (p: Pixel): Pixel => [Math.round(p[0] * 10) / 10, Math.round(p[1] * 10) / 10];
 
 export function Bench({
@@ -78,6 +86,7 @@ export function Bench({
   const [rules, setRules] = useState(false);
   const [dismissing, setDismissing] = useState<Judged | null>(null);
   const [inSpace, setInSpace] = useState(false);
+  const [toTell, setToTell] = useState<string | null>(null);
   const [notes, setNotes] = useState(false);
   const send: Send = (...entries) => marking.mutate(entries);
 
@@ -651,8 +660,10 @@ export function Bench({
             <InSpace
               take={take.id}
               version={bench.version}
+              figure={marks.chart ?? null}
               cell={cell}
-              size={analysis.floor?.size ?? [2, 1]}
+              corners={analysis.floor?.corners ?? USUAL_CORNERS}
+              wanted={toTell}
               open={inSpace}
               toggle={() => setInSpace(!inSpace)}
             />
@@ -672,7 +683,8 @@ export function Bench({
               order: (first) => send({ do: 'order_findings', order: first }),
               add: () => setAdding(true),
               rules: () => setRules(true),
-              spots: () => {
+              spots: (measure) => {
+                setToTell(measure);
                 setInSpace(true);
                 document.querySelector('[aria-label="In space"]')?.scrollIntoView();
               },

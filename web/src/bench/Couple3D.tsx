@@ -1,7 +1,7 @@
 import Box from '@mui/material/Box';
 import { Canvas, useThree } from '@react-three/fiber';
 import { useLayoutEffect, useMemo, useState, type PointerEvent } from 'react';
-import { PlaneGeometry, Quaternion, Vector3 } from 'three';
+import { BufferGeometry, Quaternion, Vector3 } from 'three';
 import type { Schemas } from '../api/client';
 import { stage } from '../theme';
 import type { Role } from '../words';
@@ -114,10 +114,11 @@ const limit = (v: number, low: number, high: number) => Math.min(high, Math.max(
 /** The couple in space; dragged or turned by the arrow keys. */
 export default function Couple3D({
   bodies,
-  size,
+  corners,
 }: {
   bodies: Schemas['SpaceBody'][];
-  size: number[];
+  /** Of the reference on the floor, metres. */
+  corners: number[][];
 }) {
   const [view, setView] = useState({ round: 20, above: 18 });
   const [grip, setGrip] = useState<[number, number] | null>(null);
@@ -143,8 +144,11 @@ export default function Couple3D({
     middle.y + far * Math.sin(above),
     middle.z + far * Math.cos(round) * Math.cos(above),
   ];
-  const [long = 2, wide = 1] = size;
-  const plate = useMemo(() => new PlaneGeometry(long, wide), [long, wide]);
+  const plate = useMemo(
+    () =>
+      new BufferGeometry().setFromPoints(corners.map(([x, y]) => turned([x ?? 0, y ?? 0, 0.002]))),
+    [corners],
+  );
   return (
     <Box
       role="application"
@@ -185,10 +189,9 @@ export default function Couple3D({
         <ambientLight intensity={1.1} />
         <directionalLight position={[3, 6, 4]} intensity={2.2} />
         <gridHelper args={[8, 16, '#3a444b', '#2a3238']} />
-        <lineSegments position={[0, 0.002, 0]} rotation={[-Math.PI / 2, 0, 0]}>
-          <edgesGeometry args={[plate]} />
+        <lineLoop geometry={plate}>
           <lineBasicMaterial color="#e8e2d4" />
-        </lineSegments>
+        </lineLoop>
         {bodies.map((b) => (
           <Figure key={b.role} body={b} />
         ))}

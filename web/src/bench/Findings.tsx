@@ -25,7 +25,8 @@ interface Acts {
   /** Logs what only the coach sees. */
   add: () => void;
   /** Shows where a phone would see more. */
-  spots: () => void;
+  /** Looks for a place of the phone from which a measure can be told. */
+  spots: (measure: string | null) => void;
   /** Opens by what the couple is judged. */
   rules: () => void;
 }
@@ -140,10 +141,23 @@ export function Findings({
       )}
       {analysis.unseen.length > 0 && (
         <Typography variant="caption" component="p" color="text.secondary" sx={{ mt: 0.5 }}>
-          Not visible from this angle: {names(analysis.unseen)}. {analysis.unseen[0]?.why}{' '}
-          <Link component="button" variant="caption" onClick={acts.spots}>
-            Where to put a phone
-          </Link>
+          Not visible from this angle, each with where a phone would see it:{' '}
+          {[...new Set(analysis.unseen.map((u) => u.fault))].map((id, i) => {
+            const entry = catalogue.data?.faults.find((f) => f.id === id);
+            return (
+              <span key={id}>
+                {i > 0 && ', '}
+                <Link
+                  component="button"
+                  variant="caption"
+                  onClick={() => acts.spots(entry?.measure ?? null)}
+                >
+                  {entry?.name ?? id}
+                </Link>
+              </span>
+            );
+          })}
+          . {analysis.unseen[0]?.why}
         </Typography>
       )}
     </Panel>

@@ -117,11 +117,8 @@ export function FloorPlan({
         {chart?.draft.slotted && (
           <rect x={left} y={-0.15} width={w} height={0.3} fill={tone.fine} opacity={0.55} />
         )}
-        <rect
-          x={-length / 2}
-          y={-width / 2}
-          width={length}
-          height={width}
+        <polygon
+          points={floor.corners.map(([x = 0, y = 0]) => `${x},${-y}`).join(' ')}
           fill="none"
           stroke={tone.hairline}
           strokeWidth={1.5}

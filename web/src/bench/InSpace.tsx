@@ -19,15 +19,22 @@ const Couple3D = lazy(() => import('./Couple3D'));
 export function InSpace({
   take,
   version,
+  figure,
   cell,
-  size,
+  corners,
+  wanted,
   open,
   toggle,
 }: {
   take: string;
   version: number;
+  /** The figure danced. */
+  figure: string | null;
   cell: Cell | undefined;
-  size: number[];
+  /** Of the reference on the floor, metres. */
+  corners: number[][];
+  /** The measure for which a place of the phone is sought. */
+  wanted: string | null;
   open: boolean;
   toggle: () => void;
 }) {
@@ -70,12 +77,12 @@ export function InSpace({
           {shown.length > 0 && (
             <>
               <Suspense fallback={<Box sx={{ height: 250 }} />}>
-                <Couple3D bodies={shown} size={size} />
+                <Couple3D bodies={shown} corners={corners} />
               </Suspense>
               <Numbers numbers={all?.numbers ?? []} here={here} />
             </>
           )}
-          <Spots take={take} size={size} />
+          <Spots key={wanted} take={take} figure={figure} corners={corners} wanted={wanted} />
         </>
       )}
     </Panel>

@@ -1,6 +1,6 @@
+import Autocomplete from '@mui/material/Autocomplete';
 import Box from '@mui/material/Box';
 import LinearProgress from '@mui/material/LinearProgress';
-import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useTheme } from '@mui/material/styles';
@@ -30,20 +30,36 @@ const best = (spots: Spot[], of: (s: Spot) => number | null | undefined) =>
   }, null);
 
 /** Where to put the phone, or a second one, so that a number can be told. */
-export function Spots({ take, size }: { take: string; size: number[] }) {
-  const views = useViews(take);
+export function Spots({
+  take,
+  figure,
+  corners,
+  wanted,
+}: {
+  take: string;
+  /** The figure danced, whose measures can be chosen. */
+  figure: string | null;
+  /** Of the reference on the floor, metres. */
+  corners: number[][];
+  /** The measure that is asked for at first. */
+  wanted: string | null;
+}) {
+  const views = useViews(take, figure);
   const theme = useTheme();
-  const [chosen, setChosen] = useState(0);
+  const [picked, setPicked] = useState(wanted);
   if (views.isPending) return <LinearProgress aria-label="Trying places for the phone" />;
   if (!views.data) return <Failure error={views.error} />;
   const { numbers, now, phones, spots } = views.data;
+  const at0 = numbers.findIndex((n) => n.id === picked);
+  const chosen = Math.max(0, at0);
   const number = numbers[chosen];
   if (!number) return null;
+  // Asked for, and told by no place from marks at the counts.
+  const never = picked != null && at0 < 0;
   const told = (sigma: number) => `± ${quantity(sigma, number.unit)}`;
   const alone = best(spots, (s) => s.alone[chosen]);
   const beside = best(spots, (s) => s.beside[chosen]);
   const present = now[chosen];
-  const [length = 2, width = 1] = size;
   // The plan is seen from above: the first phone's side is at the bottom.
   const at = ([x = 0, y = 0]: number[]): [number, number] => [x, -y];
   const dot = (s: Spot) => {
@@ -75,20 +91,23 @@ export function Spots({ take, size }: { take: string; size: number[] }) {
   };
   return (
     <Box sx={{ mt: 1.5 }}>
-      <TextField
-        select
-        fullWidth
+      {never && (
+        <Typography variant="body2" sx={{ mb: 1 }}>
+          What you asked for is not told by marks at the counts from any place: it needs the moments
+          between them. Film so that both dancers stay in the picture and have them found.
+        </Typography>
+      )}
+      <Autocomplete
         size="small"
-        label="Where to put a phone to tell"
-        value={chosen}
-        onChange={(e) => setChosen(Number(e.target.value))}
-      >
-        {numbers.map((n, i) => (
-          <MenuItem key={n.id} value={i}>
-            {n.name}
-          </MenuItem>
-        ))}
-      </TextField>
+        disableClearable
+        options={numbers}
+        value={number}
+        onChange={(_, n) => setPicked(n.id)}
+        getOptionLabel={(n) => n.name}
+        getOptionKey={(n) => n.id}
+        isOptionEqualToValue={(a, b) => a.id === b.id}
+        renderInput={(props) => <TextField {...props} label="Where to put a phone to tell" />}
+      />
       <Typography variant="body2" sx={{ mt: 1 }}>
         {phones.length > 0 &&
           (present == null
@@ -107,11 +126,8 @@ export function Spots({ take, size }: { take: string; size: number[] }) {
         aria-label={`Places for a phone around the couple, with what each would tell of: ${number.name}`}
         sx={{ display: 'block', width: '100%', maxHeight: 260, mt: 0.5 }}
       >
-        <rect
-          x={-length / 2}
-          y={-width / 2}
-          width={length}
-          height={width}
+        <polygon
+          points={corners.map((c) => at(c).join(',')).join(' ')}
           fill="none"
           stroke={theme.palette.text.secondary}
           strokeWidth={0.05}
@@ -142,7 +158,8 @@ export function Spots({ take, size }: { take: string; size: number[] }) {
         })}
       </Box>
       <Typography variant="caption" color="text.secondary">
-        Expected for this couple, marked by hand; one phone 4.6 m away and at breast height.
+        Expected for this couple{figure ? ' in this figure' : ''}, marked by hand; one phone 4.6 m
+        away and at breast height.
       </Typography>
     </Box>
   );

@@ -240,9 +240,19 @@ const cm = (metres: number) => String(Math.round(metres * 1e4) / 100);
 /** What lays down a reference of the size of another one. */
 export function laid(f: Schemas['FloorReference']): Schemas['MarkCommand'] {
   const view = f.view ?? null;
-  return f.tiles
-    ? { do: 'tile_floor', tiles: f.tiles, view }
-    : { do: 'size_floor', length: f.length, width: f.width, view };
+  if (f.tiles) return { do: 'tile_floor', tiles: f.tiles, view };
+  if (f.far) {
+    const diagonal = diagonalOf(f);
+    return { do: 'line_floor', near: f.length, far: f.far.length, apart: f.width, diagonal, view };
+  }
+  return { do: 'size_floor', length: f.length, width: f.width, view };
+}
+
+/** Of two lines, from the nearer one's left end to the farther one's right end; none where their middles lie
+ * opposite each other. */
+function diagonalOf(f: Schemas['FloorReference']) {
+  const shift = f.far?.shift ?? 0;
+  return f.far && shift !== 0 ? Math.hypot(0.5 * (f.length + f.far.length) + shift, f.width) : null;
 }
 
 /** Size of the floor reference and its marked points. */
@@ -270,9 +280,16 @@ export function FloorPanel({
   again: (before: Schemas['FloorBefore']) => void;
 }) {
   const { corner, snaps, set } = useBenchState();
-  const [by, setBy] = useState<'tape' | 'tiles'>(floor?.tiles ? 'tiles' : 'tape');
+  const [by, setBy] = useState<'tape' | 'tiles' | 'lines'>(
+    floor?.tiles ? 'tiles' : floor?.far ? 'lines' : 'tape',
+  );
   const [length, setLength] = useState(String(floor?.length ?? 2));
   const [width, setWidth] = useState(String(floor?.width ?? 1));
+  const [far, setFar] = useState(String(floor?.far?.length ?? 2));
+  const [diagonal, setDiagonal] = useState(() => {
+    const d = floor ? diagonalOf(floor) : null;
+    return d == null ? '' : String(Math.round(d * 1e3) / 1e3);
+  });
   const [tile, setTile] = useState((floor?.tiles?.size ?? [0.5, 0.5]).map((m) => cm(m)));
   const [count, setCount] = useState((floor?.tiles?.count ?? [4, 2]).map(String));
   const [view, setView] = useState(floor?.view == null ? '' : String(floor.view));
@@ -286,12 +303,21 @@ export function FloorPanel({
           width: Number(width) || 1,
           view: seen,
         }
-      : {
-          do: 'tile_floor' as const,
-          tiles: { size: pair(tile, 50).map((v) => v / 100), count: pair(count, 1) },
-          view: seen,
-        };
-  }, [by, length, width, tile, count, view]);
+      : by === 'lines'
+        ? {
+            do: 'line_floor' as const,
+            near: Number(length) || 2,
+            far: Number(far) || 2,
+            apart: Number(width) || 1,
+            diagonal: Number(diagonal) || null,
+            view: seen,
+          }
+        : {
+            do: 'tile_floor' as const,
+            tiles: { size: pair(tile, 50).map((v) => v / 100), count: pair(count, 1) },
+            view: seen,
+          };
+  }, [by, length, width, far, diagonal, tile, count, view]);
   useEffect(() => {
     set({ typed });
   }, [typed, set]);
@@ -314,9 +340,10 @@ export function FloorPanel({
             size="small"
             aria-label="What is measured by"
             value={by}
-            onChange={(_, to: 'tape' | 'tiles' | null) => to && setBy(to)}
+            onChange={(_, to: typeof by | null) => to && setBy(to)}
           >
-            <ToggleButton value="tape">Tape rectangle</ToggleButton>
+            <ToggleButton value="tape">Rectangle</ToggleButton>
+            <ToggleButton value="lines">Two lines</ToggleButton>
             <ToggleButton value="tiles">Tiles or boards</ToggleButton>
           </ToggleButtonGroup>
           <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap' }}>
@@ -324,6 +351,20 @@ export function FloorPanel({
               <>
                 <Size label="Length, m" value={length} set={setLength} range={[0.2, 30]} />
                 <Size label="Width, m" value={width} set={setWidth} range={[0.2, 30]} />
+              </>
+            ) : by === 'lines' ? (
+              <>
+                <Size label="Near line, m" value={length} set={setLength} range={[0.2, 30]} />
+                <Size label="Far line, m" value={far} set={setFar} range={[0.2, 30]} />
+                <Size label="Apart, m" value={width} set={setWidth} range={[0.2, 30]} />
+                <TextField
+                  label="Diagonal, m"
+                  type="number"
+                  value={diagonal}
+                  onChange={(e) => setDiagonal(e.target.value)}
+                  slotProps={{ htmlInput: { min: 0.2, max: 70, step: 'any' } }}
+                  sx={{ flex: 1, minWidth: 84 }}
+                />
               </>
             ) : (
               ['along', 'across'].map((way, k) => (
@@ -376,7 +417,9 @@ export function FloorPanel({
         {first
           ? by === 'tape'
             ? 'Length runs along the slot. Edge middles are not needed but make it more exact. The lens’s view only where you know it.'
-            : 'Count a block of tiles, or of boards with a straight end, from joint to joint; its corners are the points. Along is along the slot. A side of a metre or more is best.'
+            : by === 'lines'
+              ? 'Two parallel lines along the slot, such as tapes, the edge of a stage and of a rug; their ends are the corners. The diagonal goes from the near line’s left end to the far line’s right end; leave it out where their middles lie opposite each other.'
+              : 'Count a block of tiles, or of boards with a straight end, from joint to joint; its corners are the points. Along is along the slot. A side of a metre or more is best.'
           : 'Each point is the one that has this name in the first angle, wherever it lies in this picture.'}
       </Typography>
       <List
@@ -399,6 +442,20 @@ export function FloorPanel({
           </ListItemButton>
         ))}
       </List>
+      {floor && (
+        <FormControlLabel
+          control={
+            <Switch
+              size="small"
+              checked={floor.bent ?? false}
+              onChange={(e) => mark({ do: 'bend_lens', bent: e.target.checked })}
+            />
+          }
+          label={
+            <Typography variant="body2">The lens bends straight lines (wide angle)</Typography>
+          }
+        />
+      )}
       <FormControlLabel
         control={
           <Switch size="small" checked={snaps} onChange={(e) => set({ snaps: e.target.checked })} />

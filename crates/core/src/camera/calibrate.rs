@@ -71,9 +71,14 @@ pub enum CalibrationError {
         "No phone's lens would see a reference of this size so. Check its width and length (perhaps swapped), and that each mark sits on its corner."
     )]
     Lens,
+    /// Too few marks for a radial term.
+    #[error(
+        "A lens that bends lines needs at least six points. Mark the middles of the edges as well."
+    )]
+    BentLens,
     /// Marks and size do not agree.
     #[error(
-        "The marks miss the reference by {residual:.1} pixels. Check its width and length, and that each mark sits on its corner."
+        "The marks miss the reference by {residual:.1} pixels. Check its width and length, and that each mark sits on its corner. Where straight lines look bent, say that the lens is wide."
     )]
     Residual {
         /// Root mean square, pixels.
@@ -87,6 +92,17 @@ pub fn calibrate(
     marks: &[FloorMark],
     size: [f64; 2],
     view: Option<f64>,
+) -> Result<Calibration, CalibrationError> {
+    calibrate_lens(marks, size, view, false)
+}
+
+/// The same of a lens that may bend straight lines: its radial term is found as well, which takes at least six
+/// marks, and what it may be besides is part of the covariance.
+pub fn calibrate_lens(
+    marks: &[FloorMark],
+    size: [f64; 2],
+    view: Option<f64>,
+    bent: bool,
 ) -> Result<Calibration, CalibrationError> {
     let finite = |v: &[f64; 2]| v.iter().all(|x| x.is_finite());
     if marks.iter().any(|m| !finite(&m.floor) || !finite(&m.pixel))
@@ -113,29 +129,21 @@ pub fn calibrate(
         Some(v) => (focal_of_view(v, size[0]), 0.01),
         None => (focal_of_view(USUAL_VIEW, size[0]), USUAL_SPREAD),
     };
-    let mut best: Option<(f64, Camera, SMatrix<f64, 7, 7>)> = None;
-    let mut mirrored = false;
-    for focal in focal_candidates(&homography.0, prior) {
-        let Some(start) = pose(&homography.0, focal, size) else {
-            continue;
-        };
-        if start.position.z <= 0.0 {
-            mirrored = true;
-            continue;
+    let fit = |bend: f64| best_at(marks, size, &homography, (prior, spread), bend);
+    let (camera, covariance) = if bent {
+        let (bend, sigma) = bend_of(marks.len(), &fit)?;
+        let (_, camera, information) = fit(bend)?;
+        let mut covariance = information.try_inverse().ok_or(CalibrationError::EdgeOn)?;
+        // What else the lens may be moves the camera with it.
+        if let (Ok((_, more, _)), Ok((_, less, _))) = (fit(bend + sigma), fit(bend - sigma)) {
+            let by = more.apart_from(&less).map(|d| 0.5 * d);
+            let by = SVector::<f64, 7>::from(by);
+            covariance += by * by.transpose();
         }
-        if let Some((cost, camera, information)) = refine(start, marks, prior, spread)
-            && camera.position.z > 0.0
-            && best.as_ref().is_none_or(|b| cost < b.0)
-        {
-            best = Some((cost, camera, information));
-        }
-    }
-    let Some((_, camera, information)) = best else {
-        return Err(if mirrored {
-            CalibrationError::Mirrored
-        } else {
-            CalibrationError::EdgeOn
-        });
+        (camera, Some(covariance))
+    } else {
+        let (_, camera, information) = fit(0.0)?;
+        (camera, information.try_inverse())
     };
     let residual = rms(&camera, marks);
     let tolerance = 4.0 * PIXEL_SIGMA * size[0] / 1280.0;
@@ -154,14 +162,95 @@ pub fn calibrate(
     if (away.z / away.norm()).asin() < 4f64.to_radians() {
         return Err(CalibrationError::EdgeOn);
     }
-    let Some(covariance) = information.try_inverse() else {
-        return Err(CalibrationError::EdgeOn);
-    };
+    let covariance = covariance.ok_or(CalibrationError::EdgeOn)?;
     Ok(Calibration {
         camera,
         covariance,
         residual,
     })
+}
+
+/// A camera with its cost and normal matrix.
+type Fit = (f64, Camera, SMatrix<f64, 7, 7>);
+
+/// The cheapest camera of a lens with a given radial term.
+fn best_at(
+    marks: &[FloorMark],
+    size: [f64; 2],
+    homography: &Homography,
+    (prior, spread): (f64, f64),
+    bend: f64,
+) -> Result<Fit, CalibrationError> {
+    let mut best: Option<Fit> = None;
+    let mut mirrored = false;
+    for focal in focal_candidates(&homography.0, prior) {
+        let Some(start) = pose(&homography.0, focal, size) else {
+            continue;
+        };
+        if start.position.z <= 0.0 {
+            mirrored = true;
+            continue;
+        }
+        let start = Camera { bend, ..start };
+        if let Some(fit) = refine(start, marks, prior, spread)
+            && fit.1.position.z > 0.0
+            && best.as_ref().is_none_or(|b| fit.0 < b.0)
+        {
+            best = Some(fit);
+        }
+    }
+    best.ok_or(if mirrored {
+        CalibrationError::Mirrored
+    } else {
+        CalibrationError::EdgeOn
+    })
+}
+
+/// Marks that a radial term takes at least: with five it only takes up their errors.
+const LEAST_BENT: usize = 6;
+
+/// Radial terms that are tried, from a strong barrel to a slight cushion, and how far lenses spread about none.
+const BENDS: [f64; 2] = [-0.32, 0.08];
+const BEND_STEPS: usize = 20;
+const BEND_SPREAD: f64 = 0.12;
+
+/// The cheapest radial term and its standard error: where the cost of the best camera at each term is least, and
+/// how fast it rises from there (profile likelihood).
+fn bend_of(
+    marks: usize,
+    fit: &impl Fn(f64) -> Result<Fit, CalibrationError>,
+) -> Result<(f64, f64), CalibrationError> {
+    if marks < LEAST_BENT {
+        return Err(CalibrationError::BentLens);
+    }
+    let step = (BENDS[1] - BENDS[0]) / BEND_STEPS as f64;
+    let cost = |bend: f64| match fit(bend) {
+        Ok(f) => f.0 + (bend / BEND_SPREAD).powi(2),
+        Err(_) => f64::INFINITY,
+    };
+    let tried: Vec<(f64, f64)> = (0..=BEND_STEPS)
+        .map(|i| BENDS[0] + step * i as f64)
+        .map(|bend| (bend, cost(bend)))
+        .collect();
+    let (mut at, _) = tried
+        .iter()
+        .copied()
+        .min_by(|a, b| a.1.total_cmp(&b.1))
+        .filter(|t| t.1.is_finite())
+        .ok_or(CalibrationError::EdgeOn)?;
+    // Two parabolas, the second one narrow about the lowest point of the first.
+    let mut sigma = BEND_SPREAD;
+    for wide in [step, 0.25 * step] {
+        let [low, here, high] = [cost(at - wide), cost(at), cost(at + wide)];
+        let curve = (low - 2.0 * here + high) / (wide * wide);
+        if !curve.is_finite() || curve <= 0.0 {
+            break;
+        }
+        at += ((low - high) / (2.0 * wide * curve)).clamp(-wide, wide);
+        // A rise of one is one standard error.
+        sigma = (2.0 / curve).sqrt();
+    }
+    Ok((at, sigma))
 }
 
 /// The outline of the first four marks must be a convex quadrilateral of some size in the picture,
@@ -505,6 +594,54 @@ pub(crate) mod tests {
             Err(CalibrationError::NotFinite)
         );
         assert!(calibrate(&good[..3], SIZE, None).is_err());
+    }
+
+    #[test]
+    fn a_bent_lens_is_found_from_eight_points() {
+        let mut eight = RECTANGLE.map(|p| [1.6 * p[0], 1.6 * p[1]]).to_vec();
+        eight.extend([[0.0, -0.8], [1.6, 0.0], [0.0, 0.8], [-1.6, 0.0]]);
+        let straight = phone(0.4, 1.5, 3.4, 66.0);
+        let target = Point2::new(1.1, 1.4);
+        for bend in [-0.2, -0.1, 0.0] {
+            let truth = Camera { bend, ..straight };
+            let marks = seen(&truth, &eight);
+            let c = calibrate_lens(&marks, SIZE, Some(66.0), true).unwrap();
+            assert!(
+                (c.camera.bend - bend).abs() < 0.03,
+                "{bend}: {}",
+                c.camera.bend
+            );
+            assert!((c.camera.position - truth.position).norm() < 0.05);
+            let q = truth.project(Point3::new(target.x, target.y, 0.0)).unwrap();
+            let miss = |c: &Calibration| (c.camera.on_floor(q).unwrap() - target).norm();
+            assert!(miss(&c) < 0.012, "{bend}: {}", miss(&c));
+            // Taken for a straight one it misses by more, or is refused.
+            if bend < -0.15 {
+                let plain = calibrate(&marks, SIZE, Some(66.0));
+                assert!(plain.is_err() || plain.is_ok_and(|p| miss(&p) > 3.0 * miss(&c)));
+            }
+            // What is not known of the lens makes the floor less sure.
+            let plain = calibrate(&seen(&straight, &eight), SIZE, Some(66.0)).unwrap();
+            assert!(c.covariance.trace() > plain.covariance.trace());
+        }
+        let four = seen(&straight, &eight[..4]);
+        assert_eq!(
+            calibrate_lens(&four, SIZE, None, true),
+            Err(CalibrationError::BentLens)
+        );
+    }
+
+    #[test]
+    fn two_lines_of_different_length_measure_the_floor_as_well() {
+        let truth = phone(-0.5, 1.6, 5.0, 65.0);
+        let lines = [[-1.0, -0.75], [1.0, -0.75], [1.7, 0.75], [-1.3, 0.75]];
+        let c = calibrate(&seen(&truth, &lines), SIZE, Some(65.0)).unwrap();
+        assert!((c.camera.position - truth.position).norm() < 0.02);
+        // Taken for a rectangle they do not fit.
+        let mut wrong = seen(&truth, &lines);
+        wrong[2].floor[0] = 1.0;
+        wrong[3].floor[0] = -1.0;
+        assert!(calibrate(&wrong, SIZE, Some(65.0)).is_err());
     }
 
     #[test]

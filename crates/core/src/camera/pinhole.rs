@@ -107,6 +107,21 @@ impl Camera {
             position: self.position + Vector3::new(by[4], by[5], by[6]),
         }
     }
+
+    /// What [`Self::nudged`] must do to another camera to make it this one.
+    pub fn apart_from(&self, other: &Self) -> [f64; 7] {
+        let turn = (self.rotation * other.rotation.inverse()).scaled_axis();
+        let moved = self.position - other.position;
+        [
+            (self.focal / other.focal).ln(),
+            turn.x,
+            turn.y,
+            turn.z,
+            moved.x,
+            moved.y,
+            moved.z,
+        ]
+    }
 }
 
 /// Focal length in pixels of a horizontal field of view in degrees.

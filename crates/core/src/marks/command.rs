@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use super::{AngleMarks, CountSource, FindingKey, FloorReference, Marks, StepMark, Tiles};
+use super::{AngleMarks, CountSource, FarLine, FindingKey, FloorReference, Marks, StepMark, Tiles};
 use crate::body::{Landmark, Pose};
 use crate::chart;
 use crate::count::{CountGrid, GridError, Recount, TapError, fit_taps};
@@ -66,6 +66,27 @@ pub enum MarkCommand {
         /// Horizontal field of view, degrees, where known.
         #[serde(default)]
         view: Option<f64>,
+    },
+    /// Takes two parallel lines for the floor reference: tape, edges of boards, a stage's edge and a rug's.
+    LineFloor {
+        /// Length of the nearer one, metres.
+        near: f64,
+        /// Length of the farther one, metres.
+        far: f64,
+        /// How far they lie apart, metres.
+        apart: f64,
+        /// From the nearer one's left end to the farther one's right end, metres; absent when the middles lie
+        /// opposite each other.
+        #[serde(default)]
+        diagonal: Option<f64>,
+        /// Horizontal field of view, degrees, where known.
+        #[serde(default)]
+        view: Option<f64>,
+    },
+    /// Says whether the lens bends straight lines.
+    BendLens {
+        /// Whether it does.
+        bent: bool,
     },
     /// Sets or clears a point of the floor reference.
     MarkFloor {
@@ -189,7 +210,7 @@ const MOST_POSES: usize = 20_000;
 fn lay_floor(
     marks: &mut Marks,
     [length, width]: [f64; 2],
-    tiles: Option<Tiles>,
+    (tiles, far): (Option<Tiles>, Option<FarLine>),
     view: Option<f64>,
 ) -> Result<(), MarkError> {
     within("The reference's length in metres", length, 0.2, 30.0)?;
@@ -197,14 +218,26 @@ fn lay_floor(
     if let Some(v) = view {
         within("The field of view in degrees", v, 20.0, 140.0)?;
     }
+    let before = marks.floor.as_ref();
     marks.floor = Some(FloorReference {
-        length,
-        width,
         tiles,
+        far,
         view,
-        points: marks.floor.as_ref().map_or([None; 8], |f| f.points),
+        bent: before.is_some_and(|f| f.bent),
+        points: before.map_or([None; 8], |f| f.points),
+        ..FloorReference::rectangle(length, width)
     });
     Ok(())
+}
+
+/// How far to the right of the nearer line's middle the farther one's lies, by the diagonal from the nearer one's
+/// left end to the farther one's right end.
+fn shift_of(near: f64, far: f64, apart: f64, diagonal: f64) -> Result<f64, MarkError> {
+    let straight = 0.5 * (near + far);
+    // As far to either side as the far line still overlaps the near one.
+    let (low, high) = (apart, (2.0 * straight).hypot(apart));
+    within("The diagonal in metres", diagonal, low, high)?;
+    Ok((diagonal * diagonal - apart * apart).sqrt() - straight)
 }
 
 fn within(what: &'static str, value: f64, low: f64, high: f64) -> Result<(), MarkError> {
@@ -349,14 +382,36 @@ impl MarkCommand {
                 width,
                 view,
             } => {
-                lay_floor(marks, [*length, *width], None, *view)?;
+                lay_floor(marks, [*length, *width], (None, None), *view)?;
             }
             Self::TileFloor { tiles, view } => {
                 for (size, count) in tiles.size.iter().zip(tiles.count) {
                     within("A tile's side in metres", *size, 0.02, 5.0)?;
                     within("The number of tiles", f64::from(count), 1.0, 100.0)?;
                 }
-                lay_floor(marks, tiles.block(), Some(*tiles), *view)?;
+                lay_floor(marks, tiles.block(), (Some(*tiles), None), *view)?;
+            }
+            Self::LineFloor {
+                near,
+                far,
+                apart,
+                diagonal,
+                view,
+            } => {
+                within("The farther line's length in metres", *far, 0.2, 30.0)?;
+                let shift = match diagonal {
+                    Some(d) => shift_of(*near, *far, *apart, *d)?,
+                    None => 0.0,
+                };
+                let line = FarLine {
+                    length: *far,
+                    shift,
+                };
+                lay_floor(marks, [*near, *apart], (None, Some(line)), *view)?;
+            }
+            Self::BendLens { bent } => {
+                let floor = marks.floor.as_mut().ok_or(MarkError::NoReference)?;
+                floor.bent = *bent;
             }
             Self::MarkFloor { point, pixel } => {
                 let floor = marks.floor.as_mut().ok_or(MarkError::NoReference)?;
@@ -457,6 +512,8 @@ impl MarkCommand {
             self,
             Self::SizeFloor { .. }
                 | Self::TileFloor { .. }
+                | Self::LineFloor { .. }
+                | Self::BendLens { .. }
                 | Self::MarkFloor { .. }
                 | Self::Place { .. }
                 | Self::PlaceAll { .. }
@@ -472,6 +529,7 @@ impl MarkCommand {
         if there.floor.is_none() {
             there.floor = marks.floor.clone().map(|f| FloorReference {
                 view: None,
+                bent: false,
                 points: [None; 8],
                 ..f
             });
@@ -565,6 +623,64 @@ mod tests {
         };
         tape.apply(&mut m).unwrap();
         assert_eq!(m.floor.unwrap().tiles, None);
+    }
+
+    #[test]
+    fn two_lines_measure_the_floor() {
+        let mut m = Marks::default();
+        let lines = |far, diagonal| MarkCommand::LineFloor {
+            near: 2.0,
+            far,
+            apart: 1.5,
+            diagonal,
+            view: None,
+        };
+        lines(3.0, None).apply(&mut m).unwrap();
+        let places = m.floor.as_ref().unwrap().places();
+        assert_eq!(
+            places[..4],
+            [[-1.0, -0.75], [1.0, -0.75], [1.5, 0.75], [-1.5, 0.75]]
+        );
+        assert_eq!(
+            places[4..],
+            [[0.0, -0.75], [1.25, 0.0], [0.0, 0.75], [-1.25, 0.0]]
+        );
+        CORNER.apply(&mut m).unwrap();
+        // The far line lies 40 cm to the right: the diagonal says so.
+        let diagonal = (0.5 * (2.0 + 3.0) + 0.4f64).hypot(1.5);
+        lines(3.0, Some(diagonal)).apply(&mut m).unwrap();
+        let floor = m.floor.clone().unwrap();
+        assert!((floor.far.unwrap().shift - 0.4).abs() < 1e-9);
+        let p = floor.places();
+        assert!(((p[2][0] - p[0][0]).hypot(p[2][1] - p[0][1]) - diagonal).abs() < 1e-9);
+        assert_eq!(floor.points[1], Some([400.0, 500.0]));
+        // A diagonal that no such lines have, and one that is no number; what was there stays.
+        for wrong in [1.2, 9.0, f64::NAN] {
+            assert!(lines(3.0, Some(wrong)).apply(&mut m).is_err(), "{wrong}");
+        }
+        assert!(lines(0.0, None).apply(&mut m).is_err());
+        assert_eq!(m.floor, Some(floor));
+        // A bent lens stays one when the reference is measured anew.
+        let bend = MarkCommand::BendLens { bent: true };
+        assert!(bend.apply(&mut Marks::default()).is_err());
+        bend.apply(&mut m).unwrap();
+        lines(2.0, None).apply(&mut m).unwrap();
+        assert!(m.floor.as_ref().unwrap().bent);
+        // Another phone has another lens, and sees the same two lines.
+        let there = MarkCommand::OnAngle {
+            angle: 2,
+            mark: Box::new(CORNER.clone()),
+        };
+        there.apply(&mut m).unwrap();
+        let second = m.floor_on(2).unwrap();
+        assert!(!second.bent);
+        assert_eq!(second.far, m.floor.as_ref().unwrap().far);
+        let there = MarkCommand::OnAngle {
+            angle: 2,
+            mark: Box::new(bend),
+        };
+        there.apply(&mut m).unwrap();
+        assert!(m.floor_on(2).unwrap().bent);
     }
 
     #[test]

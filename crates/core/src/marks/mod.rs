@@ -65,6 +65,17 @@ impl Tiles {
     }
 }
 
+/// The farther one of two parallel lines of which the reference consists.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema, schemars::JsonSchema))]
+pub struct FarLine {
+    /// Its length, metres.
+    pub length: f64,
+    /// How far its middle lies to the right of the nearer line's middle, metres.
+    #[serde(default)]
+    pub shift: f64,
+}
+
 /// The floor reference as laid out and marked.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema, schemars::JsonSchema))]
@@ -76,6 +87,13 @@ pub struct FloorReference {
     /// The tiles or boards that it consists of, where it is no tape.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub tiles: Option<Tiles>,
+    /// The farther line, where the reference is two parallel lines and no rectangle: `length` is then the nearer
+    /// line's and `width` how far the two lie apart.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub far: Option<FarLine>,
+    /// Whether the lens bends straight lines, as wide-angle ones do: its radial term is then found as well.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub bent: bool,
     /// The phone's horizontal field of view, degrees, where it is known.
     #[serde(default)]
     pub view: Option<f64>,
@@ -85,18 +103,37 @@ pub struct FloorReference {
 }
 
 impl FloorReference {
-    /// Floor places of the eight points; the origin is the middle of the reference.
+    /// A rectangle of a length and a width, metres, of which nothing is marked yet.
+    pub fn rectangle(length: f64, width: f64) -> Self {
+        Self {
+            length,
+            width,
+            tiles: None,
+            far: None,
+            bent: false,
+            view: None,
+            points: [None; 8],
+        }
+    }
+
+    /// Floor places of the eight points; the origin is half-way between the middles of the near and the far edge.
     pub fn places(&self) -> [[f64; 2]; 8] {
         let (l, w) = (self.length / 2.0, self.width / 2.0);
+        let (f, s) = self.far.map_or((l, 0.0), |f| (f.length / 2.0, f.shift));
+        // Half of the shift to each side.
+        let (near, far) = (-0.5 * s, 0.5 * s);
+        let corners = [[near - l, -w], [near + l, -w], [far + f, w], [far - f, w]];
+        let middle = |a: usize, b: usize| [0, 1].map(|k| 0.5 * (corners[a][k] + corners[b][k]));
+        let [a, b, c, d] = corners;
         [
-            [-l, -w],
-            [l, -w],
-            [l, w],
-            [-l, w],
-            [0.0, -w],
-            [l, 0.0],
-            [0.0, w],
-            [-l, 0.0],
+            a,
+            b,
+            c,
+            d,
+            middle(0, 1),
+            middle(1, 2),
+            middle(2, 3),
+            middle(3, 0),
         ]
     }
 
@@ -203,6 +240,7 @@ impl Marks {
         Some(FloorReference {
             length: size.length,
             width: size.width,
+            far: size.far,
             ..there
         })
     }

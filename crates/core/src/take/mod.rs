@@ -18,7 +18,7 @@ use crate::body::solve::{
 };
 use crate::body::track::{Sight, Sighting, between};
 use crate::body::{Landmark, Pose};
-use crate::camera::{Calibration, PIXEL_SIGMA, calibrate};
+use crate::camera::{Calibration, PIXEL_SIGMA, calibrate_lens};
 use crate::chart::Shelf;
 use crate::fault::Rules;
 use crate::marks::Marks;
@@ -107,7 +107,7 @@ impl Take<'_> {
             ));
         }
         let picture = self.films.get(film).map_or([1280.0, 720.0], |f| f.picture);
-        calibrate(&floor.marked(), picture, floor.view)
+        calibrate_lens(&floor.marked(), picture, floor.view, floor.bent)
             .map_err(|e| SceneError::Refused(e.to_string()))
     }
 

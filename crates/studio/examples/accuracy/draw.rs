@@ -109,13 +109,7 @@ pub fn draw(rng: &mut ChaCha8Rng) -> Scenario {
 fn floor(s: &Scenario, phone: usize, rng: &mut ChaCha8Rng) -> Option<FloorReference> {
     let camera = s.phones[phone].camera();
     let [length, width] = s.reference;
-    let mut reference = FloorReference {
-        length,
-        width,
-        tiles: None,
-        view: None,
-        points: [None; 8],
-    };
+    let mut reference = FloorReference::rectangle(length, width);
     for (point, place) in reference.places().iter().enumerate() {
         let q = camera.project(Point3::new(place[0], place[1], 0.0))?;
         reference.points[point] = Some([q.x + HAND * noise(rng), q.y + HAND * noise(rng)]);
