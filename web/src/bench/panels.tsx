@@ -353,7 +353,9 @@ export function FloorPanel({
                 <Size label="Width, m" value={width} set={setWidth} range={[0.2, 30]} />
               </>
             ) : by === 'lines' ? (
-              <>
+              <Box
+                sx={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: 1, flexBasis: '100%' }}
+              >
                 <Size label="Near line, m" value={length} set={setLength} range={[0.2, 30]} />
                 <Size label="Far line, m" value={far} set={setFar} range={[0.2, 30]} />
                 <Size label="Apart, m" value={width} set={setWidth} range={[0.2, 30]} />
@@ -363,9 +365,8 @@ export function FloorPanel({
                   value={diagonal}
                   onChange={(e) => setDiagonal(e.target.value)}
                   slotProps={{ htmlInput: { min: 0.2, max: 70, step: 'any' } }}
-                  sx={{ flex: 1, minWidth: 84 }}
                 />
-              </>
+              </Box>
             ) : (
               ['along', 'across'].map((way, k) => (
                 <Box key={way} sx={{ display: 'flex', gap: 1, flexBasis: '100%' }}>
