@@ -63,6 +63,17 @@ fn turned(of: &Bodies) -> Bodies {
     })
 }
 
+/// Only what is marked in time: the bodies are known.
+fn timed(p: &Performance) -> Marks {
+    let mut m = Marks::default();
+    for command in marks(p, 0, &p.frame_times(0), &Hand::exact()) {
+        let _ = command.apply(&mut m);
+    }
+    m.poses.clear();
+    m.floor = None;
+    m
+}
+
 fn judged(p: &Performance, marks: &Marks, bodies: [Bodies; 2], shelf: &Shelf) -> Analysis {
     let take = Take {
         marks,
@@ -100,13 +111,7 @@ fn mirrored_couples_have_mirrored_findings() {
             ..Scenario::default()
         })
         .unwrap();
-        let mut m = Marks::default();
-        for command in marks(&p, 0, &p.frame_times(0), &Hand::exact()) {
-            let _ = command.apply(&mut m);
-        }
-        // Only what is marked in time: the bodies are known.
-        m.poses.clear();
-        m.floor = None;
+        let mut m = timed(&p);
         let bodies = Role::BOTH.map(|r| known(&p, r));
         let a = judged(&p, &m, bodies.clone(), &Shelf::default());
 
@@ -160,12 +165,7 @@ fn a_couple_the_other_way_along_the_reference_is_measured_alike() {
         ..Scenario::default()
     })
     .unwrap();
-    let mut m = Marks::default();
-    for command in marks(&p, 0, &p.frame_times(0), &Hand::exact()) {
-        let _ = command.apply(&mut m);
-    }
-    m.poses.clear();
-    m.floor = None;
+    let mut m = timed(&p);
     let bodies = Role::BOTH.map(|r| known(&p, r));
     // Arrivals as called, and as found from the feet.
     for called in [true, false] {

@@ -622,18 +622,18 @@ export function Bench({
               mark={mark}
               snapped={snap.data ?? null}
               before={pictured.floor?.points.some(Boolean) ? null : (earlier.data ?? null)}
-              again={(f) =>
+              again={(f) => {
+                const here = (m: Schemas['MarkCommand']): Schemas['MarkCommand'] =>
+                  further ? { do: 'on_angle', angle: further.angle, mark: m } : m;
                 send(
                   ...(further || pictured.floor ? [] : [laid(f.reference)]),
-                  ...f.reference.points.flatMap((pixel, point) => {
-                    if (!pixel) return [];
-                    const m = { do: 'mark_floor' as const, point, pixel };
-                    return [
-                      further ? { do: 'on_angle' as const, angle: further.angle, mark: m } : m,
-                    ];
-                  }),
-                )
-              }
+                  ...f.reference.points.flatMap((pixel, point) =>
+                    pixel ? [here({ do: 'mark_floor', point, pixel })] : [],
+                  ),
+                  // The same phone has the same lens.
+                  ...(f.reference.bent ? [here({ do: 'bend_lens', bent: true })] : []),
+                );
+              }}
             />
           )}
           {(mode === 'bodies' || unmarked) && (
