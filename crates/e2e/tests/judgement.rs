@@ -39,6 +39,26 @@ async fn a_finding_is_judged_by_another_school_and_the_eye_is_logged() -> anyhow
     b.sees("Leans back out of the hold").await?;
     b.sees("at most 3°").await?;
 
+    // What this angle cannot show leads to the place of a phone that can.
+    let asked = b
+        .script(
+            "const all = [...document.querySelectorAll('p')];
+             const p = all.find(p => p.innerText.startsWith('Not visible from this angle, each'));
+             const a = p?.querySelector('button'); a?.click(); return a?.innerText ?? null;",
+        )
+        .await?;
+    anyhow::ensure!(asked.is_string(), "nothing is said to be not visible");
+    b.css("svg[aria-label^='Places for a phone around the couple']")
+        .await?;
+    b.sees("Where to put a phone to tell").await?;
+    b.until(
+        "what a phone would tell",
+        "return /One phone tells it best .*: ±|One phone alone cannot tell it|is not told by marks at the counts/.test(document.querySelector('section[aria-label=\"In space\"]').innerText)",
+    )
+    .await?;
+    b.look_over("Bench, places for a phone", &mut barriers)
+        .await?;
+
     // The coach has the last word on what comes first, and it is kept.
     let first = "document.querySelector('section[aria-label=\"Fix first\"] button[aria-pressed]')";
     let before = format!("return {first}.innerText.startsWith('Step goes')");
@@ -110,6 +130,31 @@ async fn a_finding_is_judged_by_another_school_and_the_eye_is_logged() -> anyhow
     b.press("Agreement").await?;
     b.sees("Nothing decided yet").await?;
     b.look_over("Agreement", &mut barriers).await?;
+
+    // The same reference measured as two lines, seen by a lens that bends: the floor stays what it was.
+    let bench = format!("{}/takes/{take}", house.url);
+    b.client.goto(&bench).await?;
+    b.sees("Fix first").await?;
+    b.key("f").await?;
+    b.press("Two lines").await?;
+    b.fill("Near line, m", "2").await?;
+    b.fill("Far line, m", "2").await?;
+    b.fill("Apart, m", "1").await?;
+    b.press("Set").await?;
+    b.click("//label[contains(., 'The lens bends straight lines')]//input")
+        .await?;
+    let bent =
+        "const i = document.querySelector('section[aria-label=\"Floor\"] input[type=checkbox]');
+        const b = document.querySelector('button[value=lines]');
+        return !!i && i.checked && b?.getAttribute('aria-pressed') === 'true'";
+    b.until("the bent lens", bent).await?;
+    b.sees("The marks miss the reference by").await?;
+    tokio::time::sleep(std::time::Duration::from_secs(1)).await;
+    b.client.goto(&bench).await?;
+    b.sees("Fix first").await?;
+    b.key("f").await?;
+    b.until("the bent lens to be kept", bent).await?;
+    b.look_over("Bench, two lines", &mut barriers).await?;
     anyhow::ensure!(barriers.is_empty(), "{}", barriers.join("\n"));
     b.client.clone().close().await?;
     Ok(())

@@ -4,7 +4,7 @@
 use nalgebra::Point3;
 use upright_core::analyse::{Analysis, analyse};
 use upright_core::body::Landmark;
-use upright_core::body::identity::mend;
+use upright_core::body::identity::{Told, mend};
 use upright_core::body::solve::Bodies;
 use upright_core::body::track::Sighting;
 use upright_core::chart::Shelf;
@@ -79,12 +79,13 @@ fn dancers_who_exchanged_names_in_passing_get_their_own_back() {
         };
         let mut t = track(&detect(&p, 0, &frames(&p), &detector));
         before += wrong(&p, &t);
-        mend(
-            &mut t,
-            Some(&p.phone(0).camera()),
-            p.scenario().heights,
-            None,
-        );
+        let camera = p.phone(0).camera();
+        let told = Told {
+            camera: Some(&camera),
+            heights: p.scenario().heights,
+            ..Told::default()
+        };
+        mend(&mut t, &told);
         after += wrong(&p, &t);
     }
     assert!(before > 0.5, "the detector exchanges nobody: {before}");

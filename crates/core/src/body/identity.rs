@@ -1,7 +1,7 @@
 //! Who is who in a track: finders exchange the two dancers when they cross.
 //!
 //! Undone by the cheapest path through the frames (Viterbi, A. J. (1967), IEEE Trans. Inf. Theory 13): a
-//! dancer does not jump, an exchange is rare, and heights tell. Exchanged sides of one dancer are found
+//! dancer does not jump, an exchange is rare, and heights and the figure tell. Exchanged sides of one dancer are found
 //! later, against the solved body.
 
 use super::Landmark;
@@ -12,7 +12,7 @@ use Landmark as L;
 
 /// Cost of a change between right and exchanged names, and of each frame with exchanged ones: they may stay
 /// exchanged until the dancers cross again.
-const CHANGE: f64 = 8.0;
+const CHANGE: f64 = 6.0;
 const EXCHANGED: f64 = 0.01;
 
 /// As far as a dancer comes in a second, metres (1σ), how fast the way changes, metres a second squared, and
@@ -28,6 +28,19 @@ const STEADY: f64 = 0.15;
 /// from frame to frame.
 const HEIGHT_ERROR: f64 = 0.09;
 const HEIGHT_WEIGHT: f64 = 0.04;
+
+/// How far the dancers' places beside each other are off what the figure has, metres, and by how much each frame
+/// counts.
+const FIGURE_ERROR: f64 = 0.35;
+const FIGURE_WEIGHT: f64 = 0.12;
+
+/// Cost of a couple that dances the other way along the reference than the figure is drawn, and of names that are
+/// exchanged from the first frame on.
+const BACKWARDS: f64 = 3.0;
+const AT_FIRST: f64 = 3.0;
+
+/// Most squares of one number.
+const MOST: f64 = 9.0;
 
 /// By how much each sighting counts beside another film's.
 const BESIDE_WEIGHT: f64 = 0.15;
@@ -102,8 +115,9 @@ struct Frame {
     against: [f64; 2],
 }
 
-/// For each frame whether its two names are exchanged, by the cheapest path.
-fn exchanges(frames: &[Frame]) -> Vec<bool> {
+/// For each frame whether its two names are exchanged, by the cheapest path, and what that costs. `figure` is
+/// what the figure has against each frame, kept and exchanged.
+fn exchanges(frames: &[Frame], figure: &[[f64; 2]]) -> (f64, Vec<bool>) {
     let start = |exchanged| Memory {
         cost: 0.0,
         exchanged,
@@ -111,12 +125,14 @@ fn exchanges(frames: &[Frame]) -> Vec<bool> {
         path: Vec::new(),
     };
     let mut all = [start(false), start(true)];
-    for frame in frames {
+    for (frame, figure) in frames.iter().zip(figure) {
         let named = || frame.places.iter().enumerate();
         let step = |to: bool| {
             let from = |m: &Memory| {
-                let mut cost = m.cost + frame.against[usize::from(to)];
-                if m.exchanged != to && !m.path.is_empty() {
+                let mut cost = m.cost + frame.against[usize::from(to)] + figure[usize::from(to)];
+                if m.path.is_empty() {
+                    cost += if to { AT_FIRST } else { 0.0 };
+                } else if m.exchanged != to {
                     cost += CHANGE;
                 }
                 if to {
@@ -146,22 +162,37 @@ fn exchanges(frames: &[Frame]) -> Vec<bool> {
         all = [step(false), step(true)];
     }
     let [a, b] = all;
-    if b.cost < a.cost { b.path } else { a.path }
+    let best = if b.cost < a.cost { b } else { a };
+    (best.cost, best.path)
 }
 
 /// Another film of the same dance, put right before: its track, its camera, and how much later its clock is,
 /// seconds.
 pub type Beside<'a> = (&'a [Sighting], &'a Camera, f64);
 
-/// Undoes exchanges in a track in order of time. With the camera, dancers are told apart by where they
-/// stand on the floor, by their heights (leader's and follower's, metres) and by where another film sees
-/// them; without, by where they are in the picture. Gives the number of frames whose names were exchanged.
-pub fn mend(
-    track: &mut [Sighting],
-    camera: Option<&Camera>,
-    heights: [f64; 2],
-    beside: Option<Beside>,
-) -> usize {
+/// What tells the dancers of a film apart.
+#[derive(Default)]
+pub struct Told<'a> {
+    /// The film's camera: where dancers stand on the floor tells more than where they are in the picture.
+    pub camera: Option<&'a Camera>,
+    /// Standing heights of leader and follower, metres.
+    pub heights: [f64; 2],
+    /// Where another film sees them.
+    pub beside: Option<Beside<'a>>,
+    /// The way from the leader to the follower as the figure has it at a moment of the film (seconds), metres;
+    /// used with the camera only.
+    pub apart: Option<&'a dyn Fn(f64) -> [f64; 2]>,
+}
+
+/// Undoes exchanges in a track in order of time. Gives the number of frames whose names were exchanged.
+pub fn mend(track: &mut [Sighting], told: &Told) -> usize {
+    let Told {
+        camera,
+        heights,
+        beside,
+        apart: charted,
+    } = told;
+    let (camera, heights) = (*camera, *heights);
     let mut mended = 0;
     // Frames as index ranges.
     let mut frames: Vec<Vec<usize>> = Vec::new();
@@ -182,7 +213,7 @@ pub fn mend(
                 if let Some(tall) = camera.and_then(|c| height(s, middle, c)) {
                     for (cost, whose) in against.iter_mut().zip([role, role.partner()]) {
                         let off = (tall - heights[whose as usize]) / HEIGHT_ERROR;
-                        *cost += HEIGHT_WEIGHT * (off * off).min(9.0);
+                        *cost += HEIGHT_WEIGHT * (off * off).min(MOST);
                     }
                 }
                 let place = Place {
@@ -190,7 +221,7 @@ pub fn mend(
                     point: middle,
                     error,
                 };
-                if let Some(beside) = &beside {
+                if let Some(beside) = beside {
                     for (cost, whose) in against.iter_mut().zip([role, role.partner()]) {
                         *cost += BESIDE_WEIGHT * apart(&place, whose, beside);
                     }
@@ -200,7 +231,19 @@ pub fn mend(
             Frame { places, against }
         })
         .collect();
-    for (frame, exchanged) in frames.iter().zip(exchanges(&places)) {
+    let figure = |way: f64| -> Vec<[f64; 2]> {
+        let charted = charted.filter(|_| camera.is_some());
+        let of = |f: &Frame| charted.map_or([0.0; 2], |c| off_figure(f, c, way));
+        places.iter().map(of).collect()
+    };
+    let (cost, mut best) = exchanges(&places, &figure(1.0));
+    if charted.is_some() {
+        let (other, path) = exchanges(&places, &figure(-1.0));
+        if other + BACKWARDS < cost {
+            best = path;
+        }
+    }
+    for (frame, exchanged) in frames.iter().zip(best) {
         if exchanged {
             mended += 1;
             for i in frame {
@@ -209,6 +252,20 @@ pub fn mend(
         }
     }
     mended
+}
+
+/// How badly the way from one dancer to the other agrees with the figure's, with the names as they are and
+/// exchanged; `way` is −1 for a couple the other way along the reference.
+fn off_figure(frame: &Frame, charted: &dyn Fn(f64) -> [f64; 2], way: f64) -> [f64; 2] {
+    let [Some(a), Some(b)] = &frame.places else {
+        return [0.0; 2];
+    };
+    let has = charted(a.at);
+    let spread = FIGURE_ERROR.powi(2) + a.error.powi(2) + b.error.powi(2);
+    [way, -way].map(|way| {
+        let off = [0, 1].map(|k| b.point[k] - a.point[k] - way * has[k]);
+        FIGURE_WEIGHT * ((off[0].powi(2) + off[1].powi(2)) / spread).min(MOST)
+    })
 }
 
 /// How badly a place agrees with where another film sees a dancer.
@@ -335,9 +392,9 @@ mod tests {
     #[test]
     fn what_is_right_stays() {
         let mut track = walk();
-        assert_eq!(mend(&mut track, None, [1.8, 1.65], None), 0);
+        assert_eq!(mend(&mut track, &Told::default()), 0);
         assert_eq!(track, walk());
-        assert_eq!(mend(&mut [], None, [1.8, 1.65], None), 0);
+        assert_eq!(mend(&mut [], &Told::default()), 0);
     }
 
     #[test]
@@ -348,9 +405,113 @@ mod tests {
                 s.role = s.role.partner();
             }
         }
-        assert_eq!(mend(&mut track, None, [1.8, 1.65], None), 15);
+        assert_eq!(mend(&mut track, &Told::default()), 15);
         track.sort_by_key(|s| (s.at, s.role));
         assert_eq!(track, walk());
+    }
+
+    /// A camera five metres off, and somebody upright at a place on the floor.
+    fn phone() -> Camera {
+        let (from, to) = ([0.0, -5.0, 1.5], [0.0, 0.0, 0.9]);
+        Camera::looking_at(from.into(), to.into(), 0.0, 64.0, [1280.0, 720.0])
+    }
+
+    fn stands_at(frame: i64, role: Role, tall: f64, x: f64, y: f64) -> Sighting {
+        let camera = phone();
+        let heights = [
+            (L::Nose, 0.92 * tall),
+            (L::LeftHip, 0.51 * TALL),
+            (L::RightHip, 0.51 * TALL),
+            (L::LeftHeel, 0.02),
+            (L::LeftToe, 0.02),
+            (L::RightHeel, 0.02),
+            (L::RightToe, 0.02),
+        ];
+        let points = heights
+            .into_iter()
+            .map(|(l, z)| {
+                let q = camera.project([x, y, z].into()).unwrap();
+                (l, sight(q.x, q.y))
+            })
+            .collect();
+        Sighting {
+            at: MediaTime(80_000 * frame),
+            role,
+            points,
+        }
+    }
+
+    /// Two of one height who turn about each other near together, half round in four seconds.
+    fn round(frame: i64) -> [[f64; 2]; 2] {
+        let (s, c) = (std::f64::consts::PI * frame as f64 / 50.0).sin_cos();
+        [[-0.2 * c, -0.2 * s], [0.2 * c, 0.2 * s]]
+    }
+
+    fn turning_couple(frames: std::ops::Range<i64>) -> Vec<Sighting> {
+        frames
+            .flat_map(|i| {
+                let [l, f] = round(i);
+                [
+                    stands_at(i, Role::Leader, 1.7, l[0], l[1]),
+                    stands_at(i, Role::Follower, 1.7, f[0], f[1]),
+                ]
+            })
+            .collect()
+    }
+
+    #[test]
+    fn the_figure_tells_who_is_who_after_a_gap() {
+        let truth: Vec<Sighting> = turning_couple(0..20)
+            .into_iter()
+            .chain(turning_couple(35..50))
+            .collect();
+        let mut track = truth.clone();
+        // After more than a second nobody knows by the places who is who.
+        for s in track.iter_mut().filter(|s| s.at.0 >= 35 * 80_000) {
+            s.role = s.role.partner();
+        }
+        let apart = |at: f64| {
+            let [l, f] = round((at / 0.08).round() as i64);
+            [f[0] - l[0], f[1] - l[1]]
+        };
+        let camera = phone();
+        let told = |apart| Told {
+            camera: Some(&camera),
+            heights: [1.7, 1.7],
+            apart,
+            ..Told::default()
+        };
+        let mut alone = track.clone();
+        assert_eq!(mend(&mut alone, &told(None)), 0);
+        assert_eq!(mend(&mut track, &told(Some(&apart))), 15);
+        track.sort_by_key(|s| (s.at, s.role));
+        assert_eq!(track, truth);
+        // A couple that dances it the other way along the floor is not exchanged.
+        let mut other = truth.clone();
+        let backwards = |at: f64| apart(at).map(|v| -v);
+        assert_eq!(mend(&mut other, &told(Some(&backwards))), 0);
+        assert_eq!(other, truth);
+    }
+
+    #[test]
+    fn the_taller_one_is_known_by_the_height() {
+        let mut track: Vec<Sighting> = (0..120)
+            .flat_map(|i| {
+                // The detector begins with the names the wrong way round.
+                [
+                    stands_at(i, Role::Follower, 1.86, -0.5, 0.0),
+                    stands_at(i, Role::Leader, 1.60, 0.5, 0.0),
+                ]
+            })
+            .collect();
+        let camera = phone();
+        let told = Told {
+            camera: Some(&camera),
+            heights: [1.86, 1.60],
+            ..Told::default()
+        };
+        assert_eq!(mend(&mut track, &told), 120);
+        assert!(track.iter().step_by(2).all(|s| s.role == Role::Leader));
     }
 
     #[test]
@@ -371,6 +532,6 @@ mod tests {
                 s.role = Role::Leader;
             }
         }
-        assert_eq!(mend(&mut track, None, [1.8, 1.65], None), 4);
+        assert_eq!(mend(&mut track, &Told::default()), 4);
     }
 }

@@ -93,22 +93,6 @@ pub(super) const FRAME_WIDTH: Spec = Spec {
     },
 };
 
-/// How far other shapes that an arm may have move its elbow: metres for a degree of its angle, by an upper arm of
-/// 28 cm.
-const ELBOW_MOVES: f64 = 0.28 * std::f64::consts::PI / 180.0;
-
-/// A value of an arm, with what other shapes that it may have would make of it: so much for a degree of its elbow.
-fn of_arm(
-    b: &Moment,
-    side: Foot,
-    for_a_degree: f64,
-    f: impl Fn(Posture) -> Option<f64>,
-) -> Option<Estimate> {
-    let e = b.value(f)?;
-    let other = for_a_degree * b.spread(side);
-    Some(Estimate::new(e.value, e.sigma.hypot(other)))
-}
-
 /// One reading for the arms that are joined to the partner: the one furthest out.
 fn joined(
     scene: &Scene,
@@ -164,7 +148,7 @@ pub(super) const ELBOW_DROP: Spec = Spec {
     source: "height of the shoulder minus that of its elbow",
     compute: |scene, out| {
         joined(scene, out, "elbow_drop", 0.05, true, |b, side| {
-            of_arm(b, side, ELBOW_MOVES, |p| Some(read::elbow_drop(p, side)))
+            b.value(|p| Some(read::elbow_drop(p, side)))
         });
     },
 };
@@ -178,7 +162,7 @@ pub(super) const ELBOW_BEHIND: Spec = Spec {
     source: "elbow from the shoulders' middle against their front",
     compute: |scene, out| {
         joined(scene, out, "elbow_behind", 0.06, true, |b, side| {
-            of_arm(b, side, ELBOW_MOVES, |p| read::elbow_behind(p, side))
+            b.value(|p| read::elbow_behind(p, side))
         });
     },
 };
@@ -192,7 +176,7 @@ pub(super) const ARM_OPEN: Spec = Spec {
     source: "angle between upper arm and trunk",
     compute: |scene, out| {
         joined(scene, out, "arm_open", 9.0, true, |b, side| {
-            of_arm(b, side, 1.0, |p| Some(read::arm_open(p, side)))
+            b.value(|p| Some(read::arm_open(p, side)))
         });
     },
 };
@@ -206,7 +190,7 @@ pub(super) const WRIST: Spec = Spec {
     source: "angle between forearm and hand",
     compute: |scene, out| {
         joined(scene, out, "wrist_bend", 12.0, true, |b, side| {
-            of_arm(b, side, 1.0, |p| Some(read::wrist(p, side)))
+            b.value(|p| Some(read::wrist(p, side)))
         });
     },
 };

@@ -273,9 +273,10 @@ impl<'a> Scene<'a> {
         let other = self.bodies(role.partner())?;
         let at = self.when(role, slot)?;
         // Where only counts are marked, the partner is where the partner's mark of this count is.
-        let partner = other
-            .moment(at)
-            .or_else(|| self.body(role.partner(), slot))?;
+        let partner = other.moment(at).or_else(|| {
+            let there = self.when(role.partner(), slot)?;
+            Some(other.moment(there)?.late_by(there - at))
+        })?;
         Some((own, partner))
     }
 

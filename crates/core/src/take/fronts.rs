@@ -5,10 +5,8 @@
 use crate::body::Landmark;
 use crate::body::track::Sighting;
 use crate::camera::Camera;
-use crate::chart::{Stride, floor_path, start_stance};
-use crate::measure::lay_grid;
-use crate::take::Take;
-use crate::units::{Role, wrap_degrees};
+use crate::take::charted::Charted;
+use crate::units::Role;
 use Landmark as L;
 
 /// Height of a shoe's middle over the floor, metres.
@@ -31,81 +29,37 @@ const WEIGHT: f64 = 0.06;
 const MOVES: f64 = 0.03;
 const MOVE_WEIGHT: f64 = 0.2;
 
+/// Half of the body's width with the arms at work, a share of its height in the picture: so far landmarks go when
+/// it turns by a radian.
+const HALF: f64 = 0.12;
+
+/// Standard error of the moment of a turn, seconds: while the figure turns quickly the front is not known.
+const WHEN: f64 = 0.15;
+
+/// Cost of a change between a body seen rightly and its mirror image.
+const CHANGE: f64 = 2.0;
+
 /// Pictures further apart say nothing of each other, seconds.
 const APART: f64 = 0.3;
 
 /// Most squares of one number.
 const MOST: f64 = 9.0;
 
-/// Where the figure has both dancers stand and face over a take.
-pub(super) struct Charted {
-    /// By role: from each moment on, seconds, the middle between the feet, metres, and the facing, degrees.
-    steps: [Vec<(f64, [f64; 2], f64)>; 2],
-    heights: [f64; 2],
-}
-
-impl Charted {
-    /// By the named figure and the count; `None` without either.
-    pub fn of(take: &Take) -> Option<Self> {
-        let marks = take.marks;
-        let chart = take.shelf.get(marks.chart.as_deref()?)?;
-        let grid = lay_grid(marks, marks.swing(chart.swing)).ok()?;
-        let heights = take.couple.heights;
-        let steps = Role::BOTH.map(|role| {
-            let mut stance = start_stance(&chart.start, role, heights);
-            let middle = |feet: [[f64; 2]; 2]| [0, 1].map(|k| 0.5 * (feet[0][k] + feet[1][k]));
-            let mut feet = [stance.left, stance.right];
-            let mut out = vec![(f64::NEG_INFINITY, middle(feet), stance.facing)];
-            let rows = chart.rows(role);
-            for repetition in 0..marks.repetitions {
-                let (steps, next) = floor_path(rows, stance, Stride::joined(role, heights));
-                for s in steps {
-                    feet[s.foot as usize] = s.to;
-                    let count = rows[s.row].count;
-                    if let Some(at) = grid.time_of_count(chart.pattern(), repetition, count) {
-                        out.push((at.secs(), middle(feet), s.facing));
-                    }
-                }
-                stance = next;
-            }
-            out
-        });
-        Some(Self { steps, heights })
-    }
-
-    /// Place and facing at a moment, on the way from one step to the next.
-    fn at(&self, role: Role, seconds: f64) -> ([f64; 2], f64) {
-        let steps = &self.steps[role as usize];
-        let k = steps.partition_point(|s| s.0 <= seconds).max(1);
-        let (from, place, facing) = steps[k - 1];
-        let Some((to, _, next)) = steps.get(k).copied() else {
-            return (place, facing);
+/// Whether the couple stands the other way along the reference than the figure is drawn: by where the
+/// follower is from the leader, in all pictures that show both.
+fn backwards(charted: &Charted, track: &[Sighting], camera: &Camera, offset: f64) -> bool {
+    let mut sum = 0.0;
+    for pair in track.windows(2).filter(|p| p[0].at == p[1].at) {
+        let of = |role: Role| pair.iter().find(|s| s.role == role);
+        let (Some(l), Some(f)) = (of(Role::Leader), of(Role::Follower)) else {
+            continue;
         };
-        let share = if from.is_finite() {
-            (seconds - from) / (to - from).max(1e-6)
-        } else {
-            0.0
-        };
-        (place, facing + share * wrap_degrees(next - facing))
-    }
-
-    /// Whether the couple stands the other way along the reference than the figure is drawn: by where the
-    /// follower is from the leader, in all pictures that show both.
-    fn backwards(&self, track: &[Sighting], camera: &Camera, offset: f64) -> bool {
-        let mut sum = 0.0;
-        for pair in track.windows(2).filter(|p| p[0].at == p[1].at) {
-            let of = |role: Role| pair.iter().find(|s| s.role == role);
-            let (Some(l), Some(f)) = (of(Role::Leader), of(Role::Follower)) else {
-                continue;
-            };
-            if let (Some(a), Some(b)) = (stands(l, camera), stands(f, camera)) {
-                let at = l.at.secs() + offset;
-                let [c, d] = Role::BOTH.map(|role| self.at(role, at).0);
-                sum += (b[0] - a[0]) * (d[0] - c[0]) + (b[1] - a[1]) * (d[1] - c[1]);
-            }
+        if let (Some(a), Some(b)) = (stands(l, camera), stands(f, camera)) {
+            let apart = charted.apart(l.at.secs() + offset);
+            sum += (b[0] - a[0]) * apart[0] + (b[1] - a[1]) * apart[1];
         }
-        sum < 0.0
     }
+    sum < 0.0
 }
 
 /// Where a dancer stands, metres.
@@ -160,21 +114,22 @@ fn other(l: L) -> Option<L> {
 }
 
 /// What speaks against two sightings in a row, both as they are (or both mirrored), and against just one of
-/// them being mirrored.
-fn moved(before: &Sighting, now: &Sighting) -> [f64; 2] {
-    let mut out = [0.0; 2];
-    if now.at.since(before.at) > APART {
-        return out;
+/// them being mirrored; the figure turns so fast about then, radians a second.
+fn moved(before: &Sighting, now: &Sighting, turning: f64) -> [f64; 2] {
+    let mut out = [0.0, CHANGE];
+    let seconds = now.at.since(before.at);
+    if seconds > APART {
+        return [0.0; 2];
     }
     let ys = || now.points.values().map(|p| p.pixel[1]);
     let tall = ys().fold(f64::MIN, f64::max) - ys().fold(f64::MAX, f64::min);
+    let spread = tall * MOVES.hypot(HALF * (turning * seconds).min(2.0));
     for (l, p) in &now.points {
         let Some(mirrored) = other(*l) else { continue };
         for (cost, was) in out.iter_mut().zip([*l, mirrored]) {
             if let Some(q) = before.points.get(&was) {
                 let off = (p.pixel[0] - q.pixel[0]).hypot(p.pixel[1] - q.pixel[1]);
-                let spread = (MOVES * tall).max(1.0);
-                *cost += MOVE_WEIGHT * (off / spread).powi(2).min(MOST);
+                *cost += MOVE_WEIGHT * (off / spread.max(1.0)).powi(2).min(MOST);
             }
         }
     }
@@ -188,7 +143,7 @@ pub(super) fn mend(
     camera: &Camera,
     (charted, offset): (&Charted, f64),
 ) -> usize {
-    let half = if charted.backwards(track, camera, offset) {
+    let half = if backwards(charted, track, camera, offset) {
         180.0
     } else {
         0.0
@@ -202,10 +157,14 @@ pub(super) fn mend(
         let mut from: Vec<[usize; 2]> = Vec::with_capacity(own.len());
         for (n, i) in own.iter().enumerate() {
             let s = &track[*i];
-            let facing = half + charted.at(role, s.at.secs() + offset).1;
-            let here = against(s, camera, charted.heights[role as usize], facing);
+            let at = s.at.secs() + offset;
+            let facing = half + charted.facing(role, at);
+            let turning = charted.turning(role, at).to_radians();
+            let known = (-0.5 * (WHEN * turning).powi(2)).exp();
+            let here =
+                against(s, camera, charted.heights[role as usize], facing).map(|cost| known * cost);
             let step = match n.checked_sub(1) {
-                Some(b) => moved(&track[own[b]], s),
+                Some(b) => moved(&track[own[b]], s, turning),
                 None => [0.0; 2],
             };
             let way = |now: usize| [0, 1].map(|was| costs[was] + step[usize::from(was != now)]);
@@ -326,6 +285,7 @@ mod tests {
                 ]
             }),
             heights: [1.75, 1.65],
+            risen: Default::default(),
         }
     }
 
@@ -345,6 +305,25 @@ mod tests {
             assert_eq!(mended, wrong.len(), "{mirrored:?}");
             assert_eq!(track, truth);
         }
+    }
+
+    #[test]
+    fn a_quick_spin_is_not_taken_for_a_mirrored_body() {
+        // Once round in half a second, a little later than the figure has it.
+        let spins = |late: f64| {
+            move |role: Role, t: f64| match role {
+                Role::Leader => 90.0 + 360.0 * ((t - 1.6 - late) / 0.5).clamp(0.0, 1.0),
+                Role::Follower => -90.0,
+            }
+        };
+        let mut figure = charted();
+        figure.steps[0] = [f64::NEG_INFINITY, 1.6, 2.1, 2.6]
+            .map(|t| (t, [-0.5, 0.0], spins(0.0)(Role::Leader, t)))
+            .to_vec();
+        let mut track = couple(spins(0.1));
+        let was = track.clone();
+        assert_eq!(mend(&mut track, &phone(), (&figure, 0.0)), 0);
+        assert_eq!(track, was);
     }
 
     #[test]

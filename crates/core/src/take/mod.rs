@@ -1,6 +1,7 @@
 //! A take: what the cameras of one performance gave, and both dancers' bodies solved from it.
 
 pub mod adviser;
+mod charted;
 pub mod exchange;
 mod fronts;
 pub mod holds;
@@ -12,7 +13,7 @@ pub mod table;
 
 use std::collections::BTreeMap;
 
-use crate::body::identity::mend;
+use crate::body::identity::{Told, mend};
 use crate::body::solve::{
     Bodies, Held, Hint, Instant, Known, Seen, Source, solve, solve_again, with_holds,
 };
@@ -25,6 +26,7 @@ use crate::marks::Marks;
 use crate::measure::{CoupleBody, SceneError};
 use crate::units::Role;
 use Landmark as L;
+pub use charted::Charted;
 use holds::Holds;
 
 /// Least time between two instants that are solved where every frame is known, seconds.
@@ -173,7 +175,7 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
     let mut mended = Vec::new();
     let mut tracks: Vec<Vec<Sighting>> = Vec::new();
     let mut why = None;
-    let charted = fronts::Charted::of(take);
+    let charted = Charted::of(take);
     for (i, film) in take.films.iter().enumerate() {
         match take.floor(i) {
             Ok(c) => {
@@ -185,8 +187,16 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
                     }
                     _ => None,
                 };
-                let heights = take.couple.heights;
-                mended.push(mend(&mut track, Some(&c.camera), heights, beside));
+                let apart = charted
+                    .as_ref()
+                    .map(|c| |at: f64| c.apart(at + film.offset));
+                let told = Told {
+                    camera: Some(&c.camera),
+                    heights: take.couple.heights,
+                    beside,
+                    apart: apart.as_ref().map(|a| a as &dyn Fn(f64) -> [f64; 2]),
+                };
+                mended.push(mend(&mut track, &told));
                 if let Some(charted) = &charted {
                     fronts::mend(&mut track, &c.camera, (charted, film.offset));
                 }
@@ -203,7 +213,7 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
             Err(_) => {}
         }
     }
-    let given = Role::BOTH.map(|role| instants(take, role, &index, &tracks));
+    let given = Role::BOTH.map(|role| instants(take, role, (&index, &tracks), charted.as_ref()));
     let one = |role: Role| {
         if let Some(why) = &why {
             return Err(why.clone());
@@ -270,7 +280,12 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
 
 /// What is known of a dancer, instant by instant. `index` are the films with a floor, `tracks` their mended
 /// tracks.
-fn instants(take: &Take, role: Role, index: &[usize], tracks: &[Vec<Sighting>]) -> Vec<Instant> {
+fn instants(
+    take: &Take,
+    role: Role,
+    (index, tracks): (&[usize], &[Vec<Sighting>]),
+    charted: Option<&Charted>,
+) -> Vec<Instant> {
     let own: Vec<Vec<&Sighting>> = tracks
         .iter()
         .map(|t| t.iter().filter(|s| s.role == role).collect())
@@ -335,11 +350,12 @@ fn instants(take: &Take, role: Role, index: &[usize], tracks: &[Vec<Sighting>]) 
             now.floor_sigma = 0.02;
         }
     }
-    // The foot that arrives stands on the floor.
+    // The foot that arrives stands on the floor, where the figure rises on its ball.
     for s in take.marks.steps.iter().filter(|s| s.role == role) {
         let here = out.iter_mut().find(|i| (i.at - s.at.secs()).abs() < 1e-4);
         if let Some(now) = here {
-            now.planted[s.foot as usize] = [true, true];
+            let risen = charted.is_some_and(|c| c.risen(role, now.at));
+            now.planted[s.foot as usize] = [!risen, true];
         }
     }
     out.retain(|i| !i.seen.is_empty());

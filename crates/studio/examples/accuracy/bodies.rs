@@ -91,6 +91,9 @@ pub struct OfRow {
     steps: Steps,
 }
 
+/// A direction is told of that errs by more than so many of its σ.
+const FAR_OFF: f64 = 5.0;
+
 /// What a measure reads from a body, true or solved.
 trait Has {
     fn at(&self, l: Landmark) -> Vector3<f64>;
@@ -172,6 +175,25 @@ fn compare(p: &Performance, role: Role, row: Row, solved: &Bodies, tallies: &mut
         }
         let own = yaw(&truth);
         let e = solved.value(t, |b| Some(own + wrap_degrees(yaw(&b) - own)));
+        let off = |b: &Body| {
+            let [x, y] = [L::LeftHip, L::RightHip].map(|l| solved.joint(t, l) - b.joint(l));
+            50.0 * (x + y).xy().norm()
+        };
+        if let Some(e) =
+            e.filter(|e| crate::draw::telling() && (e.value - own).abs() > FAR_OFF * e.sigma)
+        {
+            eprintln!(
+                "{} {} {role:?} at {at:.2} s: faces {:.0} ± {:.0}°, in truth {own:.0}°, {:.0} cm off, {:.0} cm from the partner's place, shown {}, exchanged {}",
+                row.name(),
+                p.scenario().chart,
+                e.value,
+                e.sigma,
+                off(truth),
+                off(&p.bodies(*at)[role.partner() as usize]),
+                e.sigma < most_yaw,
+                solved.exchanged,
+            );
+        }
         tallies[5].add(e, own, most_yaw, true);
     }
 }

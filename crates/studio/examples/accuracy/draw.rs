@@ -1,6 +1,7 @@
 //! Fresh takes and how they are marked, by hand or by the simulated detector.
 
 use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 use nalgebra::Point3;
 use rand::seq::IndexedRandom as _;
@@ -16,6 +17,14 @@ use upright_core::units::{MediaTime, Role};
 use upright_studio::{Detector, Performance, Phone, Scenario, Shown, detect, showable, track};
 
 use upright_core::body::Landmark as L;
+
+/// Whether each miss is written to the standard error.
+pub static TELL: AtomicBool = AtomicBool::new(false);
+
+/// Whether each miss is to be told.
+pub fn telling() -> bool {
+    TELL.load(Ordering::Relaxed)
+}
 
 /// Standard error of a hand's mark, pixels.
 const HAND: f64 = 1.5;
@@ -137,13 +146,19 @@ fn by_hand(
     rng: &mut ChaCha8Rng,
 ) -> Vec<Pose> {
     let camera = p.phone(phone).camera();
+    let [wide, high] = p.phone(phone).picture();
     let mut out = Vec::new();
     for role in Role::BOTH {
         for at in &called[role as usize] {
             let body = &p.bodies(*at)[role as usize];
             let mut points = BTreeMap::new();
             for landmark in L::ALL {
-                if let Some(q) = camera.project(body.joint(landmark)) {
+                // Nobody marks what is out of the picture.
+                let q = camera.project(body.joint(landmark));
+                let inside = |q: &nalgebra::Point2<f64>| {
+                    (0.0..wide).contains(&q.x) && (0.0..high).contains(&q.y)
+                };
+                if let Some(q) = q.filter(inside) {
                     points.insert(landmark, [q.x + HAND * noise(rng), q.y + HAND * noise(rng)]);
                 }
             }

@@ -135,10 +135,18 @@ fn draw(rng: &mut ChaCha8Rng) -> Scenario {
         0 => Vec::new(),
         3 if !linked.is_empty() => {
             let (cause, by, effect) = *linked.choose(rng).unwrap();
-            vec![
-                Shown::new(cause, by).in_share(share),
-                Shown::new(effect, role).because(0),
-            ]
+            let mut first = Shown::new(cause, by).in_share(share);
+            let mut second = Shown::new(effect, role).because(0);
+            // Whose arms have no room stands too near, not too far; both together must not walk into the partner.
+            if cause == "C1" && effect == "F2" {
+                first = first.of(-0.4);
+            } else if cause == "C1" && effect == "F6" {
+                (first, second) = (first.of(-0.3), second.of(0.3));
+            } else if cause == "T1" && effect == "T3" {
+                // Who is late is not together by that alone; twice as late would be early for the next count.
+                second = second.of(0.01);
+            }
+            vec![first, second]
         }
         _ => vec![Shown::new(one.choose(rng).unwrap(), role).in_share(share)],
     };
@@ -187,6 +195,8 @@ struct OfRow {
     falsely: Share,
     role: Share,
     root: Share,
+    /// By measure: errors in units of their σ, and how many readings are not visible.
+    errors: BTreeMap<String, (Vec<f64>, u32)>,
     /// By tenths of probability: sum of what was said, how many, how many were right.
     said: [(f64, u32, u32); 10],
 }
@@ -219,9 +229,35 @@ fn looks(id: &str) -> impl Iterator<Item = &'static str> + '_ {
         .map(|f| f.id.as_str())
 }
 
-fn compare(a: &Analysis, exact: &Analysis, truth: &[FindingTruth], row: &mut OfRow) {
+/// A line about what was missed or seen falsely in a repetition: what was read, what is true, and the band.
+fn tell(about: &str, what: &str, j: &Judged, repetition: u32, exact: &Analysis) {
+    let Some(e) = j.evidence.iter().find(|e| e.repetition == repetition) else {
+        return;
+    };
+    let known = exact
+        .judged
+        .iter()
+        .find(|x| (&x.fault, x.role) == (&j.fault, j.role))
+        .and_then(|x| x.evidence.iter().find(|x| x.repetition == repetition))
+        .map(|x| (x.count, x.value.value));
+    eprintln!(
+        "{about}: {what} {} {:?} repetition {repetition} count {:?}: {:.2} ± {:.2}, known {known:.2?}, band {:?} asked {:?}, {:.2}",
+        j.fault, j.role, e.count, e.value.value, e.value.sigma, j.band.fine, e.asked, e.probability
+    );
+}
+
+fn compare(a: &Analysis, exact: &Analysis, truth: &[FindingTruth], row: &mut OfRow, about: &str) {
+    let telling = crate::draw::telling();
     for f in truth {
-        let all: Vec<_> = looks(&f.fault)
+        // A number's looks that exact bodies show; all of them where these show none.
+        let shown =
+            |id: &&str| evidence(exact, id, f.role, f.repetition).is_some_and(|(_, p)| p >= SHOWS);
+        let mut ids: Vec<&str> = looks(&f.fault).filter(shown).collect();
+        if ids.is_empty() {
+            ids = looks(&f.fault).collect();
+        }
+        let all: Vec<_> = ids
+            .into_iter()
             .filter_map(|id| evidence(a, id, f.role, f.repetition))
             .collect();
         let of = row.faults.entry(f.fault.clone()).or_default();
@@ -231,6 +267,11 @@ fn compare(a: &Analysis, exact: &Analysis, truth: &[FindingTruth], row: &mut OfR
         }
         let shows = all.iter().find(|(_, p)| *p >= SHOWS);
         of.found.add(shows.is_some());
+        if telling && shows.is_none() {
+            for (j, _) in &all {
+                tell(about, "missed", j, f.repetition, exact);
+            }
+        }
         if let Some((j, _)) = shows {
             let right = match (j.role, j.share) {
                 (Some(role), _) => {
@@ -254,6 +295,9 @@ fn compare(a: &Analysis, exact: &Analysis, truth: &[FindingTruth], row: &mut OfR
             if let Some(e) = j.evidence.iter().find(|e| e.repetition == repetition) {
                 let shows = e.probability >= SHOWS;
                 any |= shows;
+                if telling && shows {
+                    tell(about, "falsely", j, repetition, exact);
+                }
                 row.faults
                     .entry(j.fault.clone())
                     .or_default()
@@ -274,6 +318,22 @@ fn compare(a: &Analysis, exact: &Analysis, truth: &[FindingTruth], row: &mut OfR
             let folded =
                 std::iter::successors(Some(e), |i| a.judged[*i].explained_by).any(|i| i == c);
             row.root.add(folded || c < e);
+            if telling && !folded && c > e {
+                eprintln!("{about}: {} stands before its cause {cause}", effect.fault);
+            }
+        }
+    }
+    for m in &a.measures {
+        let known = exact.measures.iter().find(|x| {
+            (&x.id, x.role, x.repetition, x.count) == (&m.id, m.role, m.repetition, m.count)
+        });
+        let Some(known) = known.and_then(|k| k.reading.estimate()) else {
+            continue;
+        };
+        let of = row.errors.entry(m.id.clone()).or_default();
+        match m.reading.estimate() {
+            Some(e) => of.0.push((e.value - known.value) / e.sigma.max(1e-9)),
+            None => of.1 += 1,
         }
     }
     for j in &a.judged {
@@ -308,10 +368,19 @@ pub fn run(rng: &mut ChaCha8Rng, takes: u32, seed: u64) -> (String, Vec<String>)
         let mut truth = Truth::of(&p, 0, &[]).findings;
         truth.retain(shown);
         let exact = exactly(&p);
-        compare(&exact, &exact, &truth, &mut certain);
+        let about = |row: &str| {
+            let shown: Vec<String> = scenario
+                .faults
+                .iter()
+                .map(|s| format!("{} {:?}", s.fault, s.role))
+                .collect();
+            format!("{row} take {i} {} {shown:?}", scenario.chart)
+        };
+        compare(&exact, &exact, &truth, &mut certain, &about("exact"));
         let row = i as usize % ROWS.len();
         if let Some(a) = seen(&p, ROWS[row]) {
-            compare(&a, &exact, &truth, &mut table[row]);
+            let about = about(ROWS[row].name());
+            compare(&a, &exact, &truth, &mut table[row], &about);
         }
     }
     report(&table, &certain, seed, takes)
@@ -373,6 +442,39 @@ fn report(table: &[OfRow; 4], certain: &OfRow, seed: u64, takes: u32) -> (String
         if off > 0.05 {
             missed.push(format!("calibration by {name}: {off:.3}"));
         }
+    }
+    page.push_str("\nErrors of every measure in units of their σ, against exact bodies marked exactly: within 1σ / within 2σ of so many readings; not visible:\n\n| measure |");
+    for row in ROWS {
+        let _ = write!(page, " {} |", row.name());
+    }
+    page.push_str("\n|---|---|---|---|---|\n");
+    let measures: BTreeSet<&String> = table.iter().flat_map(|r| r.errors.keys()).collect();
+    for id in measures {
+        let _ = write!(page, "| {} |", id.replace('_', " "));
+        for row in table {
+            let (errors, unseen) = row.errors.get(id).cloned().unwrap_or_default();
+            let n = errors.len() as f64;
+            let within = |times: f64| {
+                100.0 * errors.iter().filter(|e| e.abs() <= times).count() as f64 / n.max(1.0)
+            };
+            let not = f64::from(unseen);
+            if errors.is_empty() {
+                page.push_str(if unseen > 0 {
+                    " not visible |"
+                } else {
+                    " – |"
+                });
+                continue;
+            }
+            let _ = write!(
+                page,
+                " {:.0} / {:.0} % of {n}; {:.0} % |",
+                within(1.0),
+                within(2.0),
+                100.0 * not / (not + n)
+            );
+        }
+        page.push('\n');
     }
     page.push_str("\nFound where judged (and how often it was judged at all) by fault, and how often it was seen on a clean repetition:\n\n| fault |");
     for row in ROWS {

@@ -1,7 +1,8 @@
 //! How near the solved bodies come to the truth, and how well faults are judged: draws fresh takes from the
 //! simulated studio, prints tables and fails when a target is missed. `make accuracy` runs it.
 //!
-//! `accuracy [--bodies N] [--findings N] [--seed S] [--write FILE]`; without a seed every run draws other takes.
+//! `accuracy [--bodies N] [--findings N] [--seed S] [--write FILE] [--tell]`; without a seed every run draws other
+//! takes; `--tell` writes a line about each direction that is far off and each fault that was missed or seen falsely.
 #![allow(clippy::unwrap_used, missing_docs)]
 
 mod bodies;
@@ -10,6 +11,7 @@ mod findings;
 mod steps;
 
 use std::process::ExitCode;
+use std::sync::atomic::Ordering;
 
 use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
@@ -28,6 +30,7 @@ fn main() -> Result<ExitCode, Box<dyn std::error::Error>> {
             .duration_since(std::time::UNIX_EPOCH)?
             .as_secs(),
     };
+    draw::TELL.store(args.iter().any(|a| a == "--tell"), Ordering::Relaxed);
     let mut rng = ChaCha8Rng::seed_from_u64(seed);
     let mut page = String::new();
     let mut missed = Vec::new();

@@ -61,6 +61,7 @@ pub fn solve_again(
         height,
         cameras: cameras.iter().map(|c| &c.camera).collect(),
         stay: old.stay,
+        wide: 1.0,
     };
     let mut now = Parts {
         used: Vec::with_capacity(instants.len()),
@@ -79,14 +80,21 @@ pub fn solve_again(
                     } else {
                         instant.planted
                     },
+                    turning: old.used[k].turning,
+                    // A second camera tells.
+                    unsure: if start::one_camera(instant) {
+                        old.used[k].unsure
+                    } else {
+                        0.0
+                    },
                     ..instant.clone()
                 });
                 now.joints.push(old.joints[k]);
             }
             None => {
-                now.used.push(instant.clone());
-                now.joints
-                    .push(start::start(&given, std::slice::from_ref(instant))?[0]);
+                let mut own = [instant.clone()];
+                now.joints.push(start::start(&given, &mut own)?[0]);
+                now.used.extend(own);
             }
         }
     }

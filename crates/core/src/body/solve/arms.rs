@@ -1,7 +1,7 @@
 //! The shape of each arm: one camera cannot tell an elbow in front of the picture plane from one behind
 //! it, so every such shape is tried.
 
-use nalgebra::{DMatrix, DVector, Point2, Vector3};
+use nalgebra::{DMatrix, DVector, Matrix3, Point2, Vector3};
 
 use super::skeleton::{ARMS, BONES, Joints, SCALES, at, p, set};
 use super::terms::{Cost, Weighed, of_arm};
@@ -211,6 +211,16 @@ fn shapes(
             }
         }
     }
+    if views.len() > 1 {
+        // Where the lines of sight meet, which a body begun the wrong way round does not find by itself.
+        let mut start = *x;
+        for l in [elbow, wrist, knuckle] {
+            if let Some(place) = meeting(given, now, l) {
+                set(&mut start, l, place);
+            }
+        }
+        starts.push(start);
+    }
     starts
         .into_iter()
         .map(|mut x| {
@@ -221,6 +231,23 @@ fn shapes(
             }
         })
         .collect()
+}
+
+/// The place nearest to all lines of sight to a landmark (least squares); `None` unless two cameras see it.
+fn meeting(given: &Given, now: &Instant, l: Landmark) -> Option<Vector3<f64>> {
+    let (mut across, mut right) = (Matrix3::zeros(), Vector3::zeros());
+    let mut many = 0;
+    for s in now.seen.iter().filter(|s| s.landmark == l) {
+        let camera = given.cameras[s.camera];
+        let ray = camera.ray(Point2::from(s.pixel));
+        let off = Matrix3::identity() - ray * ray.transpose();
+        across += off;
+        right += off * camera.position.coords;
+        many += 1;
+    }
+    // Cameras that look the same way leave the depth open.
+    let place = across.lu().solve(&right)?;
+    (many > 1 && across.determinant() > 1e-3).then_some(place)
 }
 
 /// The near and the far place at which a pixel's ray meets a sphere; the nearest one where it misses.

@@ -14,6 +14,14 @@ use crate::units::{Estimate, Foot};
 /// A moment this near to an instant is that instant, seconds.
 const SAME: f64 = 0.02;
 
+/// How fast dancers go and turn about the counts, metres and radians a second (1σ).
+const PACE: f64 = 0.8;
+const TURNS: f64 = 1.0;
+
+/// How far another shape that an arm may have moves its elbow and hand: metres for a degree of the elbow's angle,
+/// by an upper arm of 28 cm.
+const ELBOW_MOVES: f64 = 0.28 * std::f64::consts::PI / 180.0;
+
 /// A solved take of one dancer.
 #[derive(Debug, Clone)]
 pub struct Bodies {
@@ -75,6 +83,8 @@ pub struct Moment<'a> {
     joints: Joints,
     /// Instants and their shares.
     parts: [(usize, f64); 2],
+    /// How far the instant is from the moment that was asked for, seconds.
+    gap: f64,
 }
 
 impl Moment<'_> {
@@ -96,14 +106,24 @@ impl Moment<'_> {
         })
     }
 
+    /// The same for a moment so many seconds away: by then the dancer went on.
+    #[must_use]
+    pub fn late_by(self, seconds: f64) -> Self {
+        Self {
+            gap: self.gap + seconds.abs(),
+            ..self
+        }
+    }
+
     /// Elbow angle of an arm, degrees, 180 when straight. One camera cannot always tell an elbow before
     /// the picture plane from one behind it: shapes that may be true as well are part of its error.
     pub fn elbow(&self, side: Foot) -> Option<Estimate> {
         let [s, e, w] = Landmark::arm(side);
-        let own = self.value(|p| {
-            let (a, b) = (p.joint(s) - p.joint(e), p.joint(w) - p.joint(e));
+        let bend = |p: &[Posture]| {
+            let (a, b) = (p[0].joint(s) - p[0].joint(e), p[0].joint(w) - p[0].joint(e));
             Some(a.angle(&b).to_degrees())
-        })?;
+        };
+        let own = first_order(&[self], bend, false)?;
         Some(Estimate::new(own.value, own.sigma.hypot(self.spread(side))))
     }
 
@@ -184,18 +204,17 @@ impl Bodies {
             of: self,
             joints: self.joints[t],
             parts: [(t, 1.0), (t, 0.0)],
+            gap: 0.0,
         }
     }
 
-    /// The dancer at a moment, seconds: at an instant that is near enough, or between two that are near
-    /// to each other; else nothing is known.
+    /// The dancer at a moment, seconds: between two instants that are near to each other, or at one that is near
+    /// enough; else nothing is known.
     pub fn moment(&self, seconds: f64) -> Option<Moment<'_>> {
         let after = self.at.partition_point(|t| *t <= seconds);
         let before = after.checked_sub(1);
         let near = |t: usize| (self.at[t] - seconds).abs() <= SAME;
         match (before, (after < self.at.len()).then_some(after)) {
-            (Some(a), _) if near(a) => Some(self.instant(a)),
-            (_, Some(b)) if near(b) => Some(self.instant(b)),
             (Some(a), Some(b)) if self.at[b] - self.at[a] < FAR => {
                 let s = (seconds - self.at[a]) / (self.at[b] - self.at[a]);
                 let mut joints = self.joints[a];
@@ -206,8 +225,11 @@ impl Bodies {
                     of: self,
                     joints,
                     parts: [(a, 1.0 - s), (b, s)],
+                    gap: 0.0,
                 })
             }
+            (Some(a), _) if near(a) => Some(self.instant(a).late_by(seconds - self.at[a])),
+            (_, Some(b)) if near(b) => Some(self.instant(b).late_by(seconds - self.at[b])),
             _ => None,
         }
     }
@@ -242,9 +264,18 @@ impl Bodies {
 }
 
 /// A value computed from several postures, of one dancer or of both, seen by the same cameras. What the
-/// cameras add is common to all of them and partly cancels in differences. Derivatives by central
-/// differences.
+/// cameras add is common to all of them and partly cancels in differences; other shapes that an arm may have
+/// and what a dancer does in the time to the moment asked for are part of the error.
 pub fn value(of: &[&Moment], f: impl Fn(&[Posture]) -> Option<f64>) -> Option<Estimate> {
+    first_order(of, f, true)
+}
+
+/// As [`value`], with or without the arms' other shapes. Derivatives by central differences.
+fn first_order(
+    of: &[&Moment],
+    f: impl Fn(&[Posture]) -> Option<f64>,
+    arms: bool,
+) -> Option<Estimate> {
     const H: f64 = 1e-4;
     let mut joints: Vec<Joints> = of.iter().map(|m| m.joints).collect();
     let used: Vec<Cell<u32>> = of.iter().map(|_| Cell::new(0)).collect();
@@ -285,6 +316,31 @@ pub fn value(of: &[&Moment], f: impl Fn(&[Posture]) -> Option<f64>) -> Option<Es
                 variance += a * b * moment.own(*i, *j);
             }
         }
+        let slope = |l: Landmark| {
+            let of = |c: usize| {
+                let k = index.iter().position(|i| *i == at(l) + c);
+                k.map_or(0.0, |k| slopes[k])
+            };
+            Vector3::new(of(0), of(1), of(2))
+        };
+        if arms {
+            for side in [Foot::Left, Foot::Right] {
+                let moves = ELBOW_MOVES * moment.spread(side);
+                let [_, elbow, wrist, knuckle] = skeleton::ARMS[side as usize];
+                let hand = slope(wrist) + slope(knuckle);
+                variance += moves * moves * (slope(elbow).norm_squared() + hand.norm_squared());
+            }
+        }
+        if moment.gap > 0.0 {
+            let all: Vector3<f64> = Landmark::ALL.into_iter().map(slope).sum();
+            let hips = moment.joint(Landmark::LeftHip).coords;
+            let turned: f64 = Landmark::ALL
+                .into_iter()
+                .map(|l| slope(l).dot(&Vector3::z().cross(&(moment.joint(l).coords - hips))))
+                .sum();
+            variance += (PACE * moment.gap).powi(2) * all.xy().norm_squared()
+                + (TURNS * moment.gap * turned).powi(2);
+        }
         let along = |k: usize| {
             let of = index.iter().zip(&slopes);
             of.map(|(i, a)| a * moment.shared(*i, k)).sum::<f64>()
@@ -322,6 +378,55 @@ mod tests {
     }
 
     #[test]
+    fn what_a_dancer_does_until_the_moment_asked_for_is_part_of_the_error() {
+        let b = walk(0.01);
+        let place = |m: &Moment| m.value(|p| Some(p.joint(L::Nose).x)).unwrap();
+        let tall = |m: &Moment| m.value(|p| Some(p.joint(L::Nose).z)).unwrap();
+        let on_time = place(&b.instant(0)).sigma;
+        let late = place(&b.instant(0).late_by(0.06));
+        assert!((late.sigma - on_time.hypot(PACE * 0.06)).abs() < 0.005);
+        // Nobody grows in the meantime.
+        let grown = tall(&b.instant(0).late_by(0.06)).sigma;
+        assert!((grown - tall(&b.instant(0)).sigma).abs() < 1e-9);
+        // Facing is lost by turning, not by going.
+        let facing = |m: &Moment| {
+            let e = m.value(|p| {
+                let line = p.joint(L::LeftShoulder) - p.joint(L::RightShoulder);
+                Some((-line.x).atan2(line.y).to_degrees())
+            });
+            e.unwrap().sigma
+        };
+        let turned = facing(&b.instant(0).late_by(0.1));
+        let expected = facing(&b.instant(0)).hypot((TURNS * 0.1).to_degrees());
+        assert!((turned - expected).abs() < 0.05, "{turned} {expected}");
+    }
+
+    #[test]
+    fn other_shapes_of_an_arm_blur_what_is_read_from_it() {
+        let mut b = walk(0.01);
+        let wide = |b: &Bodies| {
+            let e = b
+                .instant(0)
+                .value(|p| Some((p.joint(L::LeftElbow) - p.joint(L::RightElbow)).norm()));
+            e.unwrap().sigma
+        };
+        let hips = |b: &Bodies| {
+            b.instant(0)
+                .value(|p| Some(p.joint(L::LeftHip).x))
+                .unwrap()
+                .sigma
+        };
+        let (before, calm) = (wide(&b), hips(&b));
+        b.spreads[0] = [20.0, 0.0];
+        let after = wide(&b);
+        assert!(
+            (after - before.hypot(20.0 * ELBOW_MOVES)).abs() < 1e-6,
+            "{after}"
+        );
+        assert_eq!(hips(&b), calm);
+    }
+
+    #[test]
     fn between_two_instants_things_are_between() {
         let b = walk(0.01);
         let half = b.moment(1.1).unwrap();
@@ -330,7 +435,13 @@ mod tests {
         assert!((e.value - 0.5 * (ends[0] + ends[1])).abs() < 1e-9);
         assert!((e.sigma - 0.01).abs() < 1e-6, "errors stay: {}", e.sigma);
         assert!(b.moment(0.9).is_none() && b.moment(1.3).is_none());
-        assert_eq!(b.moment(1.01).unwrap().joint(L::Nose).x, ends[0]);
+        // An instant a moment away is between its neighbours too; where there is none, that is not known so well.
+        let early = b.moment(1.01).unwrap().joint(L::Nose).x;
+        assert!((early - (ends[0] + 0.05 * (ends[1] - ends[0]))).abs() < 1e-9);
+        let after = b.moment(1.21).unwrap();
+        assert_eq!(after.joint(L::Nose).x, ends[1]);
+        let e = after.value(|p| Some(p.joint(L::Nose).x)).unwrap();
+        assert!((e.sigma - 0.01_f64.hypot(PACE * 0.01)).abs() < 1e-3);
     }
 
     #[test]

@@ -133,6 +133,7 @@ pub fn with_holds(
         height: alone.height,
         cameras: cameras.iter().map(|c| &c.camera).collect(),
         stay: alone.stay,
+        wide: 1.0,
     };
     let mut out = alone.clone();
     let mut new = vec![true; alone.at.len()];

@@ -12,6 +12,7 @@ mod band;
 mod bodies;
 mod contact;
 mod hold;
+mod residuals;
 mod sides;
 mod skeleton;
 mod start;
@@ -28,7 +29,8 @@ pub use self::again::solve_again;
 use self::band::{Band, Factor};
 pub use self::bodies::{Bodies, Moment, Posture, value};
 pub use self::hold::{Grip, Held, Known, with_holds};
-use self::skeleton::{Joints, N, SCALE_SIGMA, SCALES, at, liveliness};
+pub use self::residuals::Residuals;
+use self::skeleton::{Joints, N, SCALE_SIGMA, SCALES, at, liveliness, radius};
 use self::terms::{Cost, Normal};
 use super::Landmark;
 use crate::camera::{Calibration, Camera};
@@ -130,6 +132,10 @@ pub struct Instant {
     pub planted: [[bool; 2]; 2],
     /// Standard error of a standing part's height, metres.
     pub floor_sigma: f64,
+    /// How fast the body turns, radians a second: a quick turn bends the ways of its joints.
+    pub turning: f64,
+    /// How far other ways for the trunk to face that look alike spread its direction, radians (1σ).
+    pub unsure: f64,
 }
 
 impl Instant {
@@ -141,6 +147,8 @@ impl Instant {
             hints: Vec::new(),
             planted: [[false; 2]; 2],
             floor_sigma: 0.01,
+            turning: 0.0,
+            unsure: 0.0,
         }
     }
 }
@@ -154,13 +162,16 @@ struct Given<'a> {
     /// By how much a detector's errors count for more than they are, because they stay for several
     /// instants.
     stay: f64,
+    /// By how much a hand's errors count for more while a body is looked for from far away: marks that it misses
+    /// widely must pull at it too.
+    wide: f64,
 }
 
 impl Given<'_> {
     /// Standard error with which a landmark counts, pixels.
     fn sigma(&self, s: &Seen) -> f64 {
         match s.source {
-            Source::Hand => s.sigma,
+            Source::Hand => s.sigma * self.wide,
             _ => s.sigma * self.stay,
         }
     }
@@ -190,9 +201,10 @@ pub fn solve(
         height,
         cameras: cameras.iter().map(|c| &c.camera).collect(),
         stay: 2.0,
+        wide: 1.0,
     };
     let mut instants = instants.to_vec();
-    let begun = start::start(&given, &instants).ok_or(SolveError::Nothing)?;
+    let begun = start::start(&given, &mut instants).ok_or(SolveError::Nothing)?;
     let mut state = State {
         joints: begun,
         scales: [0.0; SCALES],
@@ -329,17 +341,22 @@ impl<'a> Solver<'a> {
         } else {
             Source::Hand.lively()
         };
-        let mut weights = [0.0; N];
-        for l in Landmark::ALL {
-            weights[at(l)..at(l) + 3].fill((lively * liveliness(l)).powi(-2));
-        }
+        // Seen from a place on the floor, what turns with the body is drawn to its middle.
+        let weights = |turning: f64| {
+            let mut weights = [0.0; N];
+            for l in Landmark::ALL {
+                let sigma = (lively * liveliness(l)).hypot(radius(l) * turning * turning);
+                weights[at(l)..at(l) + 3].fill(sigma.powi(-2));
+            }
+            weights
+        };
         let smooth = instants
             .windows(3)
             .map(|w| {
                 let (a, b) = (w[1].at - w[0].at, w[2].at - w[1].at);
                 (a > 1e-4 && b > 1e-4 && a < FAR && b < FAR).then(|| Bend {
                     by: [2.0 / (a * (a + b)), -2.0 / (a * b), 2.0 / (b * (a + b))],
-                    weights,
+                    weights: weights(w.iter().map(|i| i.turning).fold(0.0, f64::max)),
                 })
             })
             .collect();
@@ -676,6 +693,12 @@ impl<'a> Solver<'a> {
         if residual > 1.0 && self.given.cameras.len() == 1 {
             own.iter_mut().for_each(|c| *c *= residual * residual);
         }
+        for ((c, now), x) in own.iter_mut().zip(self.instants).zip(&state.joints) {
+            if now.unsure > 0.0 {
+                let by = turned_upper(x) * now.unsure;
+                c.ger(1.0, &by, &by, 1.0);
+            }
+        }
         Ok(Bodies {
             at: self.instants.iter().map(|i| i.at).collect(),
             joints: state.joints,
@@ -746,6 +769,21 @@ impl<'a> Solver<'a> {
         }
         right
     }
+}
+
+/// How the coordinates change when all above the legs turns about the hips by a radian; the floor tells where the
+/// feet are.
+fn turned_upper(x: &Joints) -> DVector<f64> {
+    let (middle, _) = start::gist(x);
+    let mut by = DVector::zeros(N);
+    let legs = skeleton::LEGS.map(|[_, below @ ..]| below);
+    for l in Landmark::ALL {
+        if !legs.as_flattened().contains(&l) {
+            by[at(l)] = middle[1] - x[at(l) + 1];
+            by[at(l) + 1] = x[at(l)] - middle[0];
+        }
+    }
+    by
 }
 
 /// What some steps came to.

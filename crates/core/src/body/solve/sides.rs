@@ -2,6 +2,7 @@
 //! and the other landmarks speak of.
 
 use super::skeleton::{Joints, p};
+use super::start::on_the_way;
 use super::terms::project;
 use super::{Given, Instant, Source};
 use crate::body::Landmark;
@@ -12,6 +13,9 @@ const CLEARLY: f64 = 8.0;
 
 /// Names stay exchanged for at most so many instants.
 const LONGEST: usize = 6;
+
+/// Sides of a body that turns faster pass each other by themselves, radians a second.
+const QUICK: f64 = 3.0;
 
 /// How far a joint may be from the straight way between two instants, metres (1σ).
 const OFF: f64 = 0.05;
@@ -53,17 +57,16 @@ fn rows(
     for from in 1..instants.len() {
         for to in from + 1..(from + LONGEST + 1).min(instants.len()) {
             let (a, b) = (from - 1, to);
-            if instants[b].at - instants[a].at > 0.1 * (b - a) as f64 + 0.05 {
+            if instants[b].at - instants[a].at > 0.1 * (b - a) as f64 + 0.05
+                || instants[to - 1].turning > QUICK
+            {
                 break;
             }
             let mut gain = 0.0;
             let mut all = true;
             for t in from..to {
                 let share = (instants[t].at - instants[a].at) / (instants[b].at - instants[a].at);
-                let mut x = joints[a];
-                for (v, end) in x.iter_mut().zip(&joints[b]) {
-                    *v += share * (end - *v);
-                }
+                let x = on_the_way(&joints[a], &joints[b], share);
                 let here = better(given, &instants[t], &x, camera, pairs);
                 all &= here > 0.0;
                 gain += here;

@@ -126,6 +126,17 @@ pub(super) fn liveliness(l: Landmark) -> f64 {
     }
 }
 
+/// About how far a landmark is from the upright about which a body turns, metres.
+pub(super) fn radius(l: Landmark) -> f64 {
+    match l {
+        L::LeftShoulder | L::RightShoulder => 0.18,
+        L::LeftElbow | L::RightElbow => 0.28,
+        L::LeftWrist | L::RightWrist | L::LeftKnuckle | L::RightKnuckle => 0.35,
+        L::LeftHip | L::RightHip => 0.09,
+        _ => 0.12,
+    }
+}
+
 /// To the front of a line from right to left, on the floor; zero where the line stands upright.
 pub(super) fn front(left: Vector3<f64>, right: Vector3<f64>) -> Vector3<f64> {
     let line = left - right;

@@ -1,10 +1,12 @@
 //! A first guess: where each body stands and which way it faces.
 
+use std::collections::BTreeMap;
+
 use nalgebra::{DMatrix, DVector, Point2};
 
 use super::skeleton::{Joints, N, SCALES, front, middle, p, standing};
 use super::terms::{Cost, Normal, instant};
-use super::{FAR, Given, Instant};
+use super::{FAR, Given, Instant, arms};
 use crate::body::Landmark;
 use crate::units::wrap_degrees;
 use Landmark as L;
@@ -12,8 +14,23 @@ use Landmark as L;
 /// Directions that are tried.
 const YAWS: usize = 8;
 
+/// By how much a hand's errors count for more at first.
+const WIDE: f64 = 6.0;
+
+/// Bodies that face this nearly the same way are one, degrees.
+const SAME: f64 = 15.0;
+
+/// How people usually stand says less than its cost pretends: differences of cost between ways to face count for
+/// so much less.
+const BELIEF: f64 = 1.6;
+
 /// Those that are followed further.
 const KEPT: usize = 3;
+
+/// Beginnings that are turned further than this against each other want one between them, degrees, and so often
+/// closer ones are looked for.
+const TURNED: f64 = 45.0;
+const CLOSER: usize = 3;
 
 /// Landmarks without which an instant is bridged from its neighbours.
 const LEAST: usize = 6;
@@ -86,24 +103,49 @@ fn candidates(given: &Given, now: &Instant) -> Vec<(Joints, f64)> {
     let Some(place) = place(given, now) else {
         return Vec::new();
     };
-    let mut all: Vec<(Joints, f64)> = (0..YAWS)
+    let rough = Given {
+        wide: WIDE,
+        cameras: given.cameras.clone(),
+        ..*given
+    };
+    let all: Vec<(Joints, f64)> = (0..YAWS)
         .map(|k| {
             let mut x = standing(given.height, place, 360.0 * k as f64 / YAWS as f64);
-            let cost = alone(given, now, &mut x, 3);
+            alone(&rough, now, &mut x, 3);
+            let cost = alone(given, now, &mut x, 1);
             (x, cost)
         })
         .collect();
-    all.sort_by(|a, b| a.1.total_cmp(&b.1));
+    let mut all = apart(all);
     all.truncate(KEPT);
     for (x, cost) in &mut all {
-        *cost = alone(given, now, x, 6);
+        *cost = alone(given, now, x, 4);
+        // An arm of another shape must not speak against a trunk that faces the right way.
+        let own = std::slice::from_ref(now);
+        arms::choose(given, own, std::slice::from_mut(x), &[0.0; SCALES], None);
+        *cost = alone(given, now, x, 3);
     }
+    apart(all)
+}
+
+/// Those that face different ways, best first.
+fn apart(mut all: Vec<(Joints, f64)>) -> Vec<(Joints, f64)> {
     all.sort_by(|a, b| a.1.total_cmp(&b.1));
-    all
+    let mut out: Vec<(Joints, f64)> = Vec::new();
+    for (x, cost) in all {
+        let yaw = gist(&x).1;
+        if out
+            .iter()
+            .all(|o| wrap_degrees(gist(&o.0).1 - yaw).abs() > SAME)
+        {
+            out.push((x, cost));
+        }
+    }
+    out
 }
 
 /// Where the hips are and which way they and the shoulders face, degrees.
-fn gist(x: &Joints) -> ([f64; 2], f64) {
+pub(super) fn gist(x: &Joints) -> ([f64; 2], f64) {
     let hips = middle(x, L::LeftHip, L::RightHip);
     let ahead = front(p(x, L::LeftHip), p(x, L::RightHip))
         + front(p(x, L::LeftShoulder), p(x, L::RightShoulder));
@@ -118,11 +160,12 @@ fn change(a: &Joints, b: &Joints, seconds: f64) -> f64 {
     let turn = wrap_degrees(yb - ya) / (35.0 * by);
     let way = (pb[0] - pa[0]).hypot(pb[1] - pa[1]) / (0.2 * by);
     // A quick turn happens; it must not outweigh what is seen.
-    (turn * turn).min(25.0) + (way * way).min(25.0)
+    3.0 * (0.5 * turn * turn).ln_1p() + (way * way).min(25.0)
 }
 
-/// A body for every instant, or nothing when no instant shows enough.
-pub(super) fn start(given: &Given, instants: &[Instant]) -> Option<Vec<Joints>> {
+/// A body for every instant, or nothing when no instant shows enough. Notes how fast the bodies turn and how sure
+/// their directions are.
+pub(super) fn start(given: &Given, instants: &mut [Instant]) -> Option<Vec<Joints>> {
     let mut chosen: Vec<usize> = Vec::new();
     for (t, now) in instants.iter().enumerate() {
         let enough = now.seen.len() >= LEAST;
@@ -132,12 +175,31 @@ pub(super) fn start(given: &Given, instants: &[Instant]) -> Option<Vec<Joints>> 
             chosen.push(t);
         }
     }
-    let options: Vec<(usize, Vec<(Joints, f64)>)> = chosen
-        .into_iter()
-        .map(|t| (t, candidates(given, &instants[t])))
-        .filter(|o| !o.1.is_empty())
-        .collect();
-    let path = best_path(&options, instants);
+    let mut options: BTreeMap<usize, Vec<(Joints, f64)>> = BTreeMap::new();
+    let mut path = Vec::new();
+    for _ in 0..CLOSER {
+        for t in chosen.drain(..) {
+            let found = candidates(given, &instants[t]);
+            if !found.is_empty() {
+                options.insert(t, found);
+            }
+        }
+        path = best_path(&options, instants);
+        // Between two that are turned far against each other neither is near.
+        for pair in path.windows(2) {
+            let [(a, xa), (b, xb)] = pair else { continue };
+            let middle = (a + b) / 2;
+            let enough = middle > *a && instants[middle].seen.len() >= LEAST;
+            let near = instants[*b].at - instants[*a].at <= 2.0 * FAR;
+            if enough && near && wrap_degrees(gist(xb).1 - gist(xa).1).abs() > TURNED {
+                chosen.push(middle);
+            }
+        }
+        if chosen.is_empty() {
+            break;
+        }
+    }
+    note_doubts(instants, &options, &path);
     let first = path.first()?;
     // Between them, straight on; before and after, as at the ends.
     let mut out = Vec::with_capacity(instants.len());
@@ -146,34 +208,107 @@ pub(super) fn start(given: &Given, instants: &[Instant]) -> Option<Vec<Joints>> 
         let x = match (after.checked_sub(1).map(|i| &path[i]), path.get(after)) {
             (Some((a, xa)), Some((b, xb))) => {
                 let s = (now.at - instants[*a].at) / (instants[*b].at - instants[*a].at).max(1e-6);
-                let mut x = [0.0; N];
-                for (v, (from, to)) in x.iter_mut().zip(xa.iter().zip(xb)) {
-                    *v = from + s * (to - from);
-                }
-                x
+                on_the_way(xa, xb, s)
             }
             (Some((_, x)), None) => *x,
             (None, _) => first.1,
         };
         out.push(x);
     }
+    note_turns(instants, &out);
     Some(out)
+}
+
+/// Whether no second camera sees an instant.
+pub(super) fn one_camera(now: &Instant) -> bool {
+    now.seen.windows(2).all(|w| w[0].camera == w[1].camera)
+}
+
+/// Notes where one camera and no moment near by leave more than one way for a trunk to face: before the picture
+/// plane and behind it look alike, and only how people usually stand tells them apart.
+fn note_doubts(
+    instants: &mut [Instant],
+    options: &BTreeMap<usize, Vec<(Joints, f64)>>,
+    path: &[(usize, Joints)],
+) {
+    for (t, x) in path {
+        let gap = |k: Option<usize>| {
+            let near = k.and_then(|k| instants.get(k));
+            near.is_some_and(|n| (n.at - instants[*t].at).abs() < FAR)
+        };
+        if !one_camera(&instants[*t]) || gap(t.checked_sub(1)) || gap(Some(t + 1)) {
+            continue;
+        }
+        let all = &options[t];
+        let own = gist(x).1;
+        let weight = |cost: f64, least: f64| (-0.5 * (cost - least) / BELIEF).exp();
+        let least = all.iter().map(|o| o.1).fold(f64::INFINITY, f64::min);
+        let sum: f64 = all.iter().map(|o| weight(o.1, least)).sum();
+        let squares: f64 = all
+            .iter()
+            .map(|(y, cost)| {
+                weight(*cost, least) * wrap_degrees(gist(y).1 - own).to_radians().powi(2)
+            })
+            .sum();
+        instants[*t].unsure = (squares / sum).sqrt();
+    }
+}
+
+/// Notes how fast the bodies of a start turn.
+fn note_turns(instants: &mut [Instant], begun: &[Joints]) {
+    let rate = |a: usize, b: usize, instants: &[Instant]| {
+        let gap = instants[b].at - instants[a].at;
+        let turn = wrap_degrees(gist(&begun[b]).1 - gist(&begun[a]).1);
+        if gap > 1e-6 && gap < FAR {
+            turn.to_radians().abs() / gap
+        } else {
+            0.0
+        }
+    };
+    let rates: Vec<f64> = (1..instants.len())
+        .map(|t| rate(t - 1, t, instants))
+        .collect();
+    for (t, now) in instants.iter_mut().enumerate() {
+        let near = &rates[t.saturating_sub(1)..(t + 1).min(rates.len())];
+        now.turning = near.iter().copied().fold(0.0, f64::max);
+    }
+}
+
+/// A share of the way from one shape to another, turning on the way.
+pub(super) fn on_the_way(a: &Joints, b: &Joints, share: f64) -> Joints {
+    let turn = wrap_degrees(gist(b).1 - gist(a).1).to_radians();
+    let (a, b) = (turned(a, share * turn), turned(b, (share - 1.0) * turn));
+    std::array::from_fn(|i| a[i] + share * (b[i] - a[i]))
+}
+
+/// Turned about the upright through its hips, radians.
+fn turned(x: &Joints, by: f64) -> Joints {
+    let (middle, _) = gist(x);
+    let (sin, cos) = by.sin_cos();
+    let mut out = *x;
+    for p in out.chunks_exact_mut(3) {
+        let (dx, dy) = (p[0] - middle[0], p[1] - middle[1]);
+        p[0] = middle[0] + cos * dx - sin * dy;
+        p[1] = middle[1] + sin * dx + cos * dy;
+    }
+    out
 }
 
 /// Viterbi over the candidates: least sum of costs and changes.
 fn best_path(
-    options: &[(usize, Vec<(Joints, f64)>)],
+    options: &BTreeMap<usize, Vec<(Joints, f64)>>,
     instants: &[Instant],
 ) -> Vec<(usize, Joints)> {
+    let options: Vec<(usize, &Vec<(Joints, f64)>)> = options.iter().map(|(t, o)| (*t, o)).collect();
     let mut reached: Vec<Vec<(f64, usize)>> = Vec::new();
     for (i, (t, here)) in options.iter().enumerate() {
         let row = here
             .iter()
             .map(|(x, cost)| {
-                let Some((before, all)) = i.checked_sub(1).map(|b| &options[b]) else {
+                let Some((before, all)) = i.checked_sub(1).map(|b| options[b]) else {
                     return (*cost, 0);
                 };
-                let seconds = instants[*t].at - instants[*before].at;
+                let seconds = instants[*t].at - instants[before].at;
                 all.iter()
                     .enumerate()
                     .map(|(k, (was, _))| (reached[i - 1][k].0 + change(was, x, seconds), k))
@@ -198,4 +333,32 @@ fn best_path(
     }
     out.reverse();
     out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn halfway_through_a_turn_a_body_keeps_its_lengths() {
+        let a = standing(1.7, [0.0, 0.0], 100.0);
+        let b = standing(1.7, [0.2, 0.0], -110.0);
+        // The short way round is over the back: 150°.
+        let x = on_the_way(&a, &b, 0.5);
+        let (place, yaw) = gist(&x);
+        assert!(wrap_degrees(yaw - 175.0).abs() < 1e-6, "{yaw}");
+        assert!((place[0] - 0.1).abs() < 1e-9 && place[1].abs() < 1e-9);
+        let wide = |x: &Joints| (p(x, L::LeftShoulder) - p(x, L::RightShoulder)).norm();
+        assert!((wide(&x) - wide(&a)).abs() < 1e-9);
+        assert_eq!(on_the_way(&a, &b, 0.0), a);
+    }
+
+    #[test]
+    fn a_quick_turn_costs_less_than_a_body_seen_the_wrong_way_round() {
+        let a = standing(1.7, [0.0, 0.0], 0.0);
+        let b = standing(1.7, [0.0, 0.0], 180.0);
+        assert!(change(&a, &b, 0.4) < 10.0);
+        // Without haste it is not worth mentioning.
+        assert!(change(&a, &standing(1.7, [0.0, 0.0], 10.0), 0.32) < 0.2);
+    }
 }

@@ -22,6 +22,10 @@ const TURNED: f64 = 1.4;
 /// Standard error of a hint along the picture and in depth, metres, doubled like the priors.
 const HINT_SIGMA: [f64; 3] = [0.08, 0.08, 0.15];
 
+/// How high heel and toe of a foot are carried, metres (1σ), doubled like the priors, and the degrees of freedom.
+const LIFTED: [f64; 2] = [0.06, 0.03];
+const LIFTED_FREEDOM: f64 = 3.0;
+
 /// Degrees of freedom of a hint's errors.
 const HINT_FREEDOM: f64 = 4.0;
 
@@ -44,6 +48,7 @@ pub(super) trait Sink {
         let weighed = Weighed {
             weight: 1.0,
             cost: residual * residual,
+            root: 1.0,
         };
         self.weigh(residual, slopes, scales, weighed);
     }
@@ -54,15 +59,23 @@ pub(super) trait Sink {
 pub(super) struct Weighed {
     pub weight: f64,
     pub cost: f64,
+    /// What the residual is multiplied with so that its square is its cost.
+    pub root: f64,
 }
 
 /// Errors by Student's distribution with `nu` degrees of freedom in `axes` dimensions, of which the residuals
 /// have this sum of squares: the weight of each (as in iteratively reweighted least squares) and, for all of them
 /// together, minus twice the logarithm of the probability.
 fn student(nu: f64, axes: f64, squares: f64) -> Weighed {
+    let cost = (nu + axes) * (squares / nu).ln_1p();
     Weighed {
         weight: (nu + axes) / (nu + squares),
-        cost: (nu + axes) * (squares / nu).ln_1p(),
+        cost,
+        root: if squares > 1e-12 {
+            (cost / squares).sqrt()
+        } else {
+            ((nu + axes) / nu).sqrt()
+        },
     }
 }
 
@@ -122,7 +135,7 @@ impl Sink for Normal {
         residual: f64,
         slopes: &[(usize, f64)],
         scales: &[(usize, f64)],
-        Weighed { weight, cost }: Weighed,
+        Weighed { weight, cost, .. }: Weighed,
     ) {
         self.cost += cost;
         for (i, a) in slopes {
@@ -377,6 +390,15 @@ fn posture(height: f64, x: &Joints, sink: &mut impl Sink) {
     }
     for l in L::ALL {
         term(x, &[l], sink, |x| hinge(p(x, l).z, 0.01));
+    }
+    // A foot that does not stand is seldom far from the floor; kicks are no wonder either.
+    for [.., heel, toe] in LEGS {
+        for (l, sigma) in [(heel, LIFTED[0]), (toe, LIFTED[1])] {
+            let z = at(l) + 2;
+            let lift = x[z] / sigma;
+            let weighed = student(LIFTED_FREEDOM, 1.0, lift * lift);
+            sink.weigh(lift, &[(z, 1.0 / sigma)], &[], weighed);
+        }
     }
 }
 

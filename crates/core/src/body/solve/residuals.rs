@@ -1,0 +1,90 @@
+//! The solver's residuals as plain numbers, so that another solver can be asked what it makes of them.
+
+use super::bodies::Bodies;
+use super::skeleton::{N, SCALE_SIGMA, SCALES, at};
+use super::terms::{self, Sink, Weighed};
+use super::{Given, Joints, Solver};
+use crate::camera::Calibration;
+
+/// The residuals of a solved dancer: sides, standing feet and instants as the solution used them. Unknowns are
+/// nineteen places at each instant, metres, and last nine length scales; the sum of squared residuals is what
+/// the solution makes small.
+pub struct Residuals<'a> {
+    given: Given<'a>,
+    bodies: &'a Bodies,
+}
+
+/// Takes up residuals so that their squares are their costs.
+#[derive(Default)]
+struct Rows(Vec<f64>);
+
+impl Sink for Rows {
+    fn wants_slopes(&self) -> bool {
+        false
+    }
+
+    fn weigh(&mut self, residual: f64, _: &[(usize, f64)], _: &[(usize, f64)], by: Weighed) {
+        self.0.push(residual * by.root);
+    }
+}
+
+impl<'a> Residuals<'a> {
+    /// Of bodies that were solved from these cameras.
+    pub fn new(cameras: &'a [Calibration], bodies: &'a Bodies) -> Self {
+        Self {
+            given: Given {
+                height: bodies.height,
+                cameras: cameras.iter().map(|c| &c.camera).collect(),
+                stay: bodies.stay,
+                wide: 1.0,
+            },
+            bodies,
+        }
+    }
+
+    /// The unknowns as they were solved.
+    pub fn solved(&self) -> Vec<f64> {
+        let joints = self.bodies.joints.iter().flatten();
+        joints.chain(&self.bodies.scales).copied().collect()
+    }
+
+    /// The residuals at these unknowns, each with the first and the last instant that it depends on, in the same
+    /// order every time; `None` unless there are as many unknowns as there must be.
+    pub fn at(&self, unknowns: &[f64]) -> Option<Vec<(f64, [usize; 2])>> {
+        let n = self.bodies.used.len();
+        if unknowns.len() != N * n + SCALES {
+            return None;
+        }
+        let (joints, scales) = unknowns.split_at(N * n);
+        let joints: Vec<Joints> = joints
+            .chunks_exact(N)
+            .filter_map(|x| x.try_into().ok())
+            .collect();
+        let scales: [f64; SCALES] = scales.try_into().ok()?;
+        let mut out = Vec::new();
+        for (t, (now, x)) in self.bodies.used.iter().zip(&joints).enumerate() {
+            let mut rows = Rows::default();
+            terms::instant(&self.given, now, x, &scales, &mut rows);
+            out.extend(rows.0.into_iter().map(|r| (r, [t, t])));
+        }
+        let solver = Solver::new(&self.given, &self.bodies.used);
+        for (t, bend) in solver.smooth.iter().enumerate() {
+            let Some(bend) = bend else { continue };
+            for (i, weight) in bend.weights.iter().enumerate() {
+                let r: f64 = (0..3).map(|k| bend.by[k] * joints[t + k][i]).sum();
+                out.push((weight.sqrt() * r, [t, t + 2]));
+            }
+        }
+        for (t, parts) in solver.standing() {
+            for l in parts {
+                for i in at(l)..at(l) + 2 {
+                    let r = joints[t + 1][i] - joints[t][i];
+                    out.push((r / solver.stay_sigma(t), [t, t + 1]));
+                }
+            }
+        }
+        let begin = [0, n.saturating_sub(1)];
+        out.extend(scales.iter().map(|s| (s / SCALE_SIGMA, begin)));
+        Some(out)
+    }
+}
