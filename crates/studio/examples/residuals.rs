@@ -13,13 +13,14 @@ use upright_core::camera::Calibration;
 use upright_core::units::{MediaTime, Role};
 use upright_studio::{Detector, Performance, Phone, Scenario, detect};
 
-fn main() {
+fn main() -> std::process::ExitCode {
     let args: Vec<u32> = std::env::args()
         .skip(1)
-        .map(|a| a.parse().unwrap())
+        .filter_map(|a| a.parse().ok())
         .collect();
     let &[seconds, many] = args.as_slice() else {
-        panic!("residuals SECONDS CAMERAS");
+        eprintln!("residuals SECONDS CAMERAS");
+        return std::process::ExitCode::FAILURE;
     };
     let second = Phone {
         bearing: 74.0,
@@ -86,4 +87,5 @@ fn main() {
         }
         out.flush().unwrap();
     }
+    std::process::ExitCode::SUCCESS
 }

@@ -77,10 +77,9 @@ impl<'a> Residuals<'a> {
         }
         for (t, parts) in solver.standing() {
             for l in parts {
-                for i in at(l)..at(l) + 2 {
-                    let r = joints[t + 1][i] - joints[t][i];
-                    out.push((r / solver.stay_sigma(t), [t, t + 1]));
-                }
+                let flat = at(l)..at(l) + 2;
+                let ends = joints[t + 1][flat.clone()].iter().zip(&joints[t][flat]);
+                out.extend(ends.map(|(b, a)| ((b - a) / solver.stay_sigma(t), [t, t + 1])));
             }
         }
         let begin = [0, n.saturating_sub(1)];
