@@ -537,5 +537,5 @@ Likely reasons:
 - Not found by exact bodies either: knees that stay long in passing (L3) and a follower's early steps (C6), of which asked for one by one over all figures 7 of 20 and 31 of 57 repetitions are found, since the simulated couple shows them weakly; some steps too long (S2, not looked into); a hand at the face in counts that are not judged because someone turns (C10).
 - With one camera most arms, leans to the side and turnouts are not visible; they are left out of what is found, and shown in brackets where they were judged less often than they were shown.
 - By a detector arrivals are found from the feet for half to three quarters of the steps (the table above), so that timing is judged over a repetition and only where at least three were found; whether the weight came is not told, so that wrong feet wait for the coach's marks. The detector looks at nine seconds of each take, and shown repetitions after them count as not judged.
-- Few of the linked pairs show both faults surely; the share of causes before effects comes from about ten takes a row.
+- Few of the linked pairs show both faults surely; the share of causes before effects comes from the few takes that its column counts.
 ";
