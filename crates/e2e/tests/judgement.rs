@@ -1,5 +1,6 @@
 //! From a finding to another school, the coach's own eye, the catalogue and the log, in a real browser.
 
+use anyhow::Context as _;
 use upright_core::marks::Entry;
 use upright_core::units::Role;
 use upright_e2e::{Browser, House, PASSWORD};
@@ -155,6 +156,61 @@ async fn a_finding_is_judged_by_another_school_and_the_eye_is_logged() -> anyhow
     b.key("f").await?;
     b.until("the bent lens to be kept", bent).await?;
     b.look_over("Bench, two lines", &mut barriers).await?;
+    anyhow::ensure!(barriers.is_empty(), "{}", barriers.join("\n"));
+    b.client.clone().close().await?;
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_couple_that_steps_apart_shows_its_frame_limit() -> anyhow::Result<()> {
+    let house = House::open().await?;
+    let couple = house.couple(["Wren", "Idris"]).await?;
+    let performance = Performance::new(&Scenario {
+        chart: "block-spacing".into(),
+        bpm: 72.0,
+        repetitions: 1,
+        seed: 71,
+        ..Scenario::default()
+    })?;
+    let times = performance.frame_times(0);
+    let frame_times = times.iter().map(|t| t.0).collect();
+    let today = jiff::Zoned::now().date();
+    let take = house.take_without_film(couple, today, frame_times).await?;
+    let entries = marks(&performance, 0, &times, &Hand::ordinary(5))
+        .into_iter()
+        .map(Entry::Command)
+        .collect();
+    let review = upright_server::review::mark(&house.app, house.studio, None, take, 0, entries)
+        .await
+        .map_err(|p| anyhow::anyhow!(p.detail))?;
+    let found = review.analysis.frame_limit.context("arms are joined")?;
+    let found = found
+        .estimate()
+        .with_context(|| format!("the limit is found: {found:?}"))?;
+    let b = Browser::start().await?;
+    let mut barriers = Vec::new();
+    b.sign_in(&house.url, "coach@hall.example", PASSWORD)
+        .await?;
+    b.client
+        .goto(&format!("{}/takes/{take}", house.url))
+        .await?;
+    b.sees("as their frame limit…").await?;
+    b.script(
+        "[...document.querySelectorAll('button')]
+           .find(b => /^Keep .*[0-9].* as their frame limit…$/.test(b.innerText)).click()",
+    )
+    .await?;
+    b.sees("In this take their arms lose their round shape")
+        .await?;
+    b.look_over("Frame limit found", &mut barriers).await?;
+    b.press("Save").await?;
+    b.closed().await?;
+    let kept = house.app.store().couples(house.studio).await?[0].frame_limit;
+    let kept = kept.context("a frame limit")?;
+    anyhow::ensure!(
+        (kept - found.value).abs() < 0.006,
+        "{found:?} was kept as {kept}"
+    );
     anyhow::ensure!(barriers.is_empty(), "{}", barriers.join("\n"));
     b.client.clone().close().await?;
     Ok(())

@@ -1628,6 +1628,7 @@ export interface components {
       floor_stage: components['schemas']['Stage'];
       /** @description Feet on the floor. */
       footprints: components['schemas']['Footprint'][];
+      frame_limit?: components['schemas']['Reading'] | null;
       /** @description All faults judged, what to fix first in front. */
       judged: components['schemas']['Judged'][];
       /** @description Counts at which both dancers' feet are marked, of all counts. */

@@ -11,6 +11,9 @@ import { Panel } from './Panel';
 
 type Print = Schemas['Footprint'];
 
+/** The figure that is danced to find a couple's frame limit. */
+const STEP_APART = 'block-spacing';
+
 export const flip = ([x = 0, y = 0]: number[]): [number, number] => [x, -y];
 
 /** Where a role's two feet are at a count: each foot's newest print up to it. */
@@ -102,6 +105,8 @@ export function FloorPlan({
   const a = leader ? flip(leader.centre) : null;
   const b = follower ? flip(follower.centre) : null;
   const label = gap?.seen === 'value' ? withError(gap, 'metres') : null;
+  const limit = analysis.frame_limit;
+  const found = limit?.seen === 'value' ? limit : undefined;
   const ruler = top + 0.13;
   return (
     <Panel
@@ -168,13 +173,25 @@ export function FloorPlan({
           </g>
         )}
       </svg>
-      {couple && gap?.seen === 'value' && (
+      {limit?.seen === 'not_visible' && chart?.draft.id === STEP_APART && (
+        <Typography variant="body2" color="text.secondary">
+          Their frame limit: {limit.why}
+        </Typography>
+      )}
+      {couple && (found ?? gap?.seen === 'value') && (
         <Button size="small" onClick={() => setKeeping(true)}>
-          Keep this distance as their frame limit…
+          {found
+            ? `Keep ${withError(found, 'metres')} as their frame limit…`
+            : 'Keep this distance as their frame limit…'}
         </Button>
       )}
-      {couple && keeping && gap?.seen === 'value' && (
-        <FrameLimitDialog couple={couple} measured={gap} onClose={() => setKeeping(false)} />
+      {couple && keeping && (
+        <FrameLimitDialog
+          couple={couple}
+          found={found}
+          measured={gap?.seen === 'value' ? gap : undefined}
+          onClose={() => setKeeping(false)}
+        />
       )}
     </Panel>
   );

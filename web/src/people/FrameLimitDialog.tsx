@@ -9,15 +9,22 @@ import { quantity, withError } from '../words';
 /** The distance at which a couple's arms lose their shape. */
 export function FrameLimitDialog({
   couple,
+  found,
   measured,
   onClose,
 }: {
   couple: Schemas['Couple'];
+  /** Where their arms lose their shape in this take, metres, with its standard error. */
+  found?: { value: number; sigma: number } | undefined;
   /** Their distance where the coach looks, metres, with its standard error. */
   measured?: { value: number; sigma: number } | undefined;
   onClose: () => void;
 }) {
-  const known = measured?.value ?? couple.frame_limit;
+  const known = found?.value ?? measured?.value ?? couple.frame_limit;
+  const before =
+    couple.frame_limit == null
+      ? '.'
+      : `; so far their limit is ${quantity(couple.frame_limit, 'metres')}.`;
   const [limit, setLimit] = useState(known == null ? '' : String(Math.round(known * 100)));
   const save = useFrameLimit();
   const submit = () => {
@@ -34,19 +41,22 @@ export function FrameLimitDialog({
       onSubmit={submit}
       onClose={onClose}
     >
-      {measured && (
+      {found && (
         <Typography variant="body2" sx={{ mb: 1 }}>
-          Here they are {withError(measured, 'metres')} apart
-          {couple.frame_limit == null
-            ? '.'
-            : `; so far their limit is ${quantity(couple.frame_limit, 'metres')}.`}{' '}
-          Keep it where the round shape of the arms just goes. Their takes are judged by it.
+          In this take their arms lose their round shape {withError(found, 'metres')} apart{before}{' '}
+          Their takes are judged by it.
+        </Typography>
+      )}
+      {measured && !found && (
+        <Typography variant="body2" sx={{ mb: 1 }}>
+          Here they are {withError(measured, 'metres')} apart{before} Keep it where the round shape
+          of the arms just goes. Their takes are judged by it.
         </Typography>
       )}
       <Typography variant="body2">
         Let them step apart with joined hands until the round shape of the arms goes, and measure
-        from the middle of one pair of feet to the other. Empty: taken from their arm lengths, with
-        a wider ±.
+        from the middle of one pair of feet to the other, or film it: in a take of the figure “Step
+        apart” it is found. Empty: taken from their arm lengths, with a wider ±.
       </Typography>
       <TextField
         fullWidth

@@ -20,6 +20,10 @@ use crate::units::{Estimate, Role, Unit};
 /// Above one half because the worst of several counts is judged, and because a coach has time for few things.
 pub const SHOWS: f64 = 0.8;
 
+/// A reading that another repetition repeats at the same count is wild so much less often: on simulated takes one in
+/// fourteen lies beyond 2σ, and of those a third have a sibling that does.
+const REPEATED: f64 = 0.4;
+
 /// How far out a value lies.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
@@ -255,6 +259,18 @@ impl Case<'_> {
     }
 }
 
+/// Whether a reading at a count is, within what both claim, that of another repetition.
+fn repeated(m: &Measure, value: Estimate, readings: &[&Measure]) -> bool {
+    let same = |o: &&&Measure| {
+        m.count.is_some() && (o.role, o.count) == (m.role, m.count) && o.repetition != m.repetition
+    };
+    readings.iter().filter(same).any(|o| {
+        o.reading
+            .estimate()
+            .is_some_and(|o| (o.value - value.value).abs() <= 2.0 * o.sigma.hypot(value.sigma))
+    })
+}
+
 fn judge_one(
     fault: &Fault,
     role: Option<Role>,
@@ -271,15 +287,21 @@ fn judge_one(
         if band != force.band && fault.applies.on.contains(&On::Unasked) {
             continue;
         }
+        let wild = wild(m)
+            * if repeated(m, value, readings) {
+                REPEATED
+            } else {
+                1.0
+            };
         let one = Evidence {
             repetition: m.repetition,
             count: m.count,
             from: m.count,
             value,
             asked: m.asked.filter(|_| band != force.band),
-            probability: band.probability_wild(value, wild(m)),
+            probability: band.probability_wild(value, wild),
             grade: Grade::of(&band, value.value),
-            doubt: settled_by_hand(&band, value, wild(m)),
+            doubt: settled_by_hand(&band, value, wild),
         };
         let worse = |a: &Evidence, b: &Evidence| {
             let beyond = |e: &Evidence| force.reaching(e.asked).beyond(e.value.value);
@@ -393,13 +415,17 @@ mod tests {
     }
 
     fn all(measures: &[Measure]) -> (Vec<Judged>, Vec<Unseen>) {
+        with_wild(measures, 0.0)
+    }
+
+    fn with_wild(measures: &[Measure], wild: f64) -> (Vec<Judged>, Vec<Unseen>) {
         let chart = chart("shag-basic").unwrap();
         judge(&Case {
             rules: Rules::usual(),
             chart,
             here: Circumstances::of(&chart.dance, Some(118.0), [1.8, 1.7]),
             measures,
-            wild: &|_| 0.0,
+            wild: &|_| wild,
         })
     }
 
@@ -424,6 +450,21 @@ mod tests {
         let j = &judged(&off(&[4]))[0];
         assert_eq!(j.frequency, Frequency::Slip);
         assert!(!judged(&off(&[]))[0].shows());
+    }
+
+    #[test]
+    fn a_detectors_reading_is_believed_when_it_is_repeated() {
+        let at = |rep: u32, count: usize, v: f64| {
+            reading("off_slot", Some(Role::Leader), rep, count, v, 0.04)
+        };
+        let shows = |m: &[Measure]| with_wild(m, 0.12).0[0].showing;
+        // Two and a half standard errors beyond the band: enough for a hand's mark, not for a detector's.
+        assert_eq!(with_wild(&[at(0, 2, 0.25)], 0.0).0[0].showing, 1);
+        assert_eq!(shows(&[at(0, 2, 0.25)]), 0);
+        assert_eq!(shows(&[at(0, 2, 0.25), at(1, 2, 0.26)]), 2);
+        // Not by another value, nor at another count.
+        assert_eq!(shows(&[at(0, 2, 0.25), at(1, 2, 0.01)]), 0);
+        assert_eq!(shows(&[at(0, 2, 0.25), at(1, 4, 0.26)]), 0);
     }
 
     #[test]

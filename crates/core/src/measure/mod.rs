@@ -5,6 +5,7 @@ mod body;
 mod couple;
 mod elbow;
 mod lean;
+mod limit;
 mod motion;
 mod plane;
 mod posture;
@@ -22,6 +23,7 @@ mod turn;
 
 use serde::{Deserialize, Serialize};
 
+pub use limit::frame_limit;
 pub(crate) use scene::lay_grid;
 pub use scene::{CoupleBody, Scene, SceneError};
 

@@ -101,13 +101,17 @@ fn whole(id: &str, role: Option<Role>, repetition: u32, e: Estimate, most: f64) 
     }
 }
 
+/// By how much the spectral arc length is off for each metre of the shoulders' standard error: found on simulated
+/// takes, whose detector's jitter is smoothed away together with some of what the dancer does.
+const JITTER: f64 = 30.0;
+
 pub(super) const SMOOTH: Spec = Spec {
     id: "smoothness",
     name: "Smoothness",
     unit: Unit::Ratio,
     sign: "nearer to zero is smoother",
     needs: NEEDS,
-    source: "spectral arc length of the shoulders' speed over the repetition; its standard error from the same half a sample later, 0.05 at least",
+    source: "spectral arc length of the shoulders' speed over the repetition; its standard error from the same half a sample later, 0.05 at least and as a detector's jitter and its smoothing move it",
     compute: |scene, out| {
         for role in Role::BOTH {
             let Some(bodies) = scene.bodies(role) else {
@@ -121,8 +125,11 @@ pub(super) const SMOOTH: Spec = Spec {
                     let course = course(bodies, &SHOULDERS, from + shift, to - EVEN + shift, EVEN)?;
                     arc_length(&speeds(&course, EVEN), EVEN)
                 };
-                if let (Some(a), Some(b)) = (of(0.0), of(0.5 * EVEN)) {
-                    let e = Estimate::new(0.5 * (a + b), (0.5 * (a - b)).abs().max(0.05));
+                let middle = bodies.moment(0.5 * (from + to));
+                let place = middle.and_then(|m| m.value(|p| Some(read::shoulders(p).x)));
+                if let (Some(a), Some(b), Some(place)) = (of(0.0), of(0.5 * EVEN), place) {
+                    let least = 0.05 + JITTER * place.sigma;
+                    let e = Estimate::new(0.5 * (a + b), (0.5 * (a - b)).abs().max(least));
                     out.push(whole("smoothness", Some(role), repetition, e, 0.5));
                 }
             }
@@ -160,8 +167,8 @@ pub(super) const ENERGY: Spec = Spec {
                 continue;
             }
             let n = n as f64;
-            // A speed's own error is taken to be 5 cm/s; means of n of them, half of which are independent.
-            let off = 0.05 * (2.0 / n).sqrt();
+            // A speed's own error is taken to be 10 cm/s; means of n of them, half of which are independent.
+            let off = 0.10 * (2.0 / n).sqrt();
             for (role, own, partner) in [(Role::Leader, a, b), (Role::Follower, b, a)] {
                 let ratio = own / partner;
                 let sigma = ratio * (off / own).hypot(off / partner);
@@ -178,7 +185,7 @@ pub(super) const LAG: Spec = Spec {
     unit: Unit::Seconds,
     sign: "positive when the follower answers, negative when the follower goes first",
     needs: NEEDS,
-    source: "moment at which the follower's foot leaves less that of the leader's on counts on which both step, median over the repetition; σ from their scatter, 15 ms at least",
+    source: "moment at which the follower's foot leaves less that of the leader's on counts on which both step, median over the repetition; σ from their scatter, 22 ms at least",
     compute: |scene, out| {
         for repetition in 0..scene.marks.repetitions {
             let leaves = |role: Role, at: &Slot| {
@@ -201,7 +208,7 @@ pub(super) const LAG: Spec = Spec {
             let middle = crate::count::median(lags.clone());
             let scatter = crate::count::median(lags.iter().map(|l| (l - middle).abs()).collect());
             // A median's error is 1.25 of a mean's; 1.48 median distances are a standard deviation.
-            let sigma = (1.25 * 1.48 * scatter / n.sqrt()).max(0.015);
+            let sigma = (1.25 * 1.48 * scatter / n.sqrt()).max(0.022);
             let e = Estimate::new(middle, sigma);
             out.push(whole("lead_lag", None, repetition, e, 0.05));
         }

@@ -394,7 +394,10 @@ pub(super) const PACE: Spec = Spec {
                     off(a).total_cmp(&off(b))
                 });
                 if let Some(worst) = worst.filter(|_| parts.len() >= 2 && mean > 0.3) {
-                    let e = Estimate::new((worst.value / mean - 1.0).abs(), worst.sigma / mean);
+                    // The largest of several is large by its errors alone: those are taken off as variances are.
+                    let (off, sigma) = ((worst.value / mean - 1.0).abs(), worst.sigma / mean);
+                    let by_chance = 2.0 * (parts.len() as f64).ln() * sigma * sigma;
+                    let e = Estimate::new((off * off - by_chance).max(0.0).sqrt(), sigma);
                     out.push(whole("turn_pace", role, repetition, reading(e, 0.25)));
                 }
             }

@@ -1,9 +1,16 @@
 //! Distance of the partners, from the middles of their feet.
 
+use nalgebra::Vector2;
+
+use super::body::{At, of_couple, reading};
 use super::scene::{FEET, feet_centre};
-use super::{Need, Scene, Spec, value};
+use super::{Need, Reading, Scene, Spec};
+use crate::body::solve::{self, Moment, Posture};
 use crate::camera::propagate;
 use crate::units::{Estimate, Role, Unit};
+
+/// Told worse than this a distance does not count, metres: a quarter of the zone that fits a couple's spring.
+const MOST: f64 = 0.10;
 
 pub(super) const SEPARATION: Spec = Spec {
     id: "separation",
@@ -14,7 +21,7 @@ pub(super) const SEPARATION: Spec = Spec {
     source: "distance on the floor between the middles of the partners' feet",
     compute: |scene, out| {
         for (at, e) in separations(scene) {
-            out.push(value("separation", None, at, e));
+            out.push(at.couple("separation", reading(e, MOST)));
         }
     },
 };
@@ -31,32 +38,42 @@ pub(super) const SHARE: Spec = Spec {
         for (at, e) in separations(scene) {
             let share = e.value / limit.value;
             let sigma = share * (e.sigma / e.value).hypot(limit.sigma / limit.value);
-            out.push(value(
-                "separation_share",
-                None,
-                at,
-                Estimate::new(share, sigma),
-            ));
+            let read = match reading(e, MOST) {
+                Reading::Value(_) => Reading::Value(Estimate::new(share, sigma)),
+                unseen => unseen,
+            };
+            out.push(at.couple("separation_share", read));
         }
     },
 };
 
-fn separations(scene: &Scene) -> Vec<((u32, Option<usize>), Estimate)> {
-    let Ok(calibration) = &scene.floor else {
-        return Vec::new();
-    };
-    scene
-        .slots
-        .iter()
-        .enumerate()
-        .filter_map(|(i, slot)| {
-            let mut pixels = scene.pose(Role::Leader, i)?.pixels(FEET)?.to_vec();
-            pixels.extend(scene.pose(Role::Follower, i)?.pixels(FEET)?);
-            let e = propagate(Some(calibration), &pixels, |c, p| {
-                let gap = feet_centre(c?, &p[..4])? - feet_centre(c?, &p[4..])?;
-                Some(gap.norm())
-            })?;
-            (e.value > 0.01).then_some(((slot.repetition, Some(slot.count)), e))
-        })
-        .collect()
+/// Feet that are marked tell where they stand without a body; else the solved bodies do.
+fn separations<'s, 'a>(scene: &'s Scene<'a>) -> impl Iterator<Item = (At<'s, 'a>, Estimate)> {
+    of_couple(scene).filter_map(|at| {
+        let solved = || {
+            let (leader, follower) = at.both()?;
+            apart(&leader, &follower)
+        };
+        let e = marked(scene, at.slot).or_else(solved)?;
+        (e.value > 0.01).then_some((at, e))
+    })
+}
+
+/// By the marks of both dancers' feet.
+fn marked(scene: &Scene, slot: usize) -> Option<Estimate> {
+    let calibration = scene.floor.as_ref().ok()?;
+    let mut pixels = scene.pose(Role::Leader, slot)?.pixels(FEET)?.to_vec();
+    pixels.extend(scene.pose(Role::Follower, slot)?.pixels(FEET)?);
+    propagate(Some(calibration), &pixels, |c, p| {
+        let gap = feet_centre(c?, &p[..4])? - feet_centre(c?, &p[4..])?;
+        Some(gap.norm())
+    })
+}
+
+/// Distance on the floor between the middles of two bodies' feet, metres.
+pub(super) fn apart(one: &Moment, other: &Moment) -> Option<Estimate> {
+    let middle = |p: Posture| FEET.map(|l| p.joint(l).xy()).iter().sum::<Vector2<f64>>() / 4.0;
+    solve::value(&[one, other], |p| {
+        Some((middle(p[0]) - middle(p[1])).norm())
+    })
 }

@@ -40,8 +40,7 @@ pub(super) const DIRECTION: Spec = Spec {
             if step.travel.norm() < 0.5 * LEAST_TRAVEL {
                 return None;
             }
-            let direction = step.travel.y.atan2(step.travel.x).to_degrees() - step.facing?;
-            Some(wrap_degrees(direction - charted.direction))
+            step.astray(charted)
         });
     },
 };
@@ -71,6 +70,12 @@ impl Danced {
         }
     }
 
+    /// How far to the left of the charted direction it goes, degrees.
+    fn astray(&self, charted: &Charted) -> Option<f64> {
+        let direction = self.travel.y.atan2(self.travel.x).to_degrees() - self.facing?;
+        Some(wrap_degrees(direction - charted.direction))
+    }
+
     /// From the foot's heel and toe before and after, then both feet before, as pixels of feet on the floor.
     fn of_pixels(camera: &Camera, p: &[[f64; 2]]) -> Option<Self> {
         Some(Self {
@@ -94,6 +99,10 @@ const STAYS: f64 = 0.10;
 /// Longest time between two steps of a foot over which it is asked to have stayed, seconds.
 const WHILE: f64 = 3.0;
 
+/// A foot that is seen to stand for less than this before and after a step is not seen well enough to tell its way,
+/// seconds: three instants.
+const STOOD: f64 = 0.24;
+
 /// The found step that answers a count, where the foot stood still before and after it.
 fn found<'s>(scene: &'s Scene, role: Role, at: (u32, usize)) -> Option<&'s FootStep> {
     let mut of = scene.found[role as usize].iter();
@@ -105,7 +114,9 @@ fn found<'s>(scene: &'s Scene, role: Role, at: (u32, usize)) -> Option<&'s FootS
     let i = same.iter().position(|s| s.mark.at == step.mark.at)?;
     let (before, after) = (same.get(i.checked_sub(1)?)?, same.get(i + 1)?);
     let stayed = |a: &FootStep, b: &FootStep| {
-        b.mark.at.since(a.mark.at) < WHILE && (b.way[0] - a.way[1]).norm() < STAYS
+        b.mark.at.since(a.mark.at) < WHILE
+            && b.leaves - a.mark.at.secs() >= STOOD
+            && (b.way[0] - a.way[1]).norm() < STAYS
     };
     (stayed(before, step) && stayed(step, after)).then_some(step)
 }
@@ -148,7 +159,10 @@ fn for_steps(
                     let before = bodies.moment(a.leaves)?;
                     let now = bodies.moment(a.mark.at.secs())?;
                     return body::value(&[&before, &now], |p| {
-                        f(&Danced::of_bodies(p[0], p[1], foot), &charted)
+                        let step = Danced::of_bodies(p[0], p[1], foot);
+                        // Nobody goes the other way; a leg is taken for the other one.
+                        let against = step.astray(&charted).is_some_and(|a| a.abs() > 90.0);
+                        (!against).then(|| f(&step, &charted)).flatten()
                     });
                 }
                 let solved = |slot: usize| scene.body(role, slot).filter(|_| rises);

@@ -5,7 +5,7 @@ use nalgebra::{DMatrix, DVector, Matrix2x3, Matrix3, Vector3};
 use super::skeleton::{
     ARMS, BONES, Bone, HIP_HEIGHT, Joints, LEGS, N, NOSE, SCALES, TRUNK, at, front, middle, p,
 };
-use super::{Given, Instant, Seen};
+use super::{Given, Instant, Seen, Source};
 use crate::body::Landmark;
 use crate::camera::Camera;
 use Landmark as L;
@@ -25,6 +25,9 @@ const HINT_SIGMA: [f64; 3] = [0.08, 0.08, 0.15];
 /// How high heel and toe of a foot are carried, metres (1σ), doubled like the priors, and the degrees of freedom.
 const LIFTED: [f64; 2] = [0.06, 0.03];
 const LIFTED_FREEDOM: f64 = 3.0;
+
+/// How far below the floor a landmark may be found, metres (1σ).
+const BELOW: f64 = 0.01;
 
 /// Degrees of freedom of a hint's errors.
 const HINT_FREEDOM: f64 = 4.0;
@@ -204,6 +207,7 @@ pub(super) fn instant(
     seen(given, now, x, sink);
     lengths(given.height, x, scales, sink);
     posture(given.height, x, sink);
+    lifted(now, x, sink);
     planted(now, x, sink);
 }
 
@@ -311,36 +315,55 @@ fn lengths(height: f64, x: &Joints, scales: &[f64; SCALES], sink: &mut impl Sink
     sink.take((long - wished) / BONE_SIGMA, &slopes, &by_scale);
 }
 
-/// A residual of a few landmarks, its derivatives by differences.
-fn term(x: &Joints, of: &[Landmark], sink: &mut impl Sink, f: impl Fn(&Joints) -> f64) {
-    let value = f(x);
+/// Residuals of a few landmarks, their derivatives by differences.
+fn terms<const K: usize>(
+    x: &Joints,
+    of: &[Landmark],
+    sink: &mut impl Sink,
+    f: impl Fn(&Joints) -> [f64; K],
+) {
+    let values = f(x);
     if !sink.wants_slopes() {
-        sink.take(value, &[], &[]);
+        values.iter().for_each(|v| sink.take(*v, &[], &[]));
         return;
     }
     const H: f64 = 1e-5;
     let mut moved = *x;
-    let mut slopes = [(0, 0.0); 21];
+    let mut slopes = [[(0, 0.0); 21]; K];
     let mut n = 0;
     for l in of {
-        for c in 0..3 {
-            let i = at(*l) + c;
+        for i in at(*l)..at(*l) + 3 {
             moved[i] = x[i] + H;
             let ahead = f(&moved);
             moved[i] = x[i] - H;
-            slopes[n] = (i, (ahead - f(&moved)) / (2.0 * H));
+            let behind = f(&moved);
+            for (slopes, (a, b)) in slopes.iter_mut().zip(ahead.iter().zip(behind)) {
+                slopes[n] = (i, (a - b) / (2.0 * H));
+            }
             moved[i] = x[i];
             n += 1;
         }
     }
-    if value != 0.0 || slopes[..n].iter().any(|s| s.1 != 0.0) {
-        sink.take(value, &slopes[..n], &[]);
+    for (value, slopes) in values.iter().zip(&slopes) {
+        sink.take(*value, &slopes[..n], &[]);
     }
 }
 
-/// Nothing while positive, its size in units of `sigma` while negative.
-fn hinge(value: f64, sigma: f64) -> f64 {
-    value.min(0.0) / sigma
+fn term(x: &Joints, of: &[Landmark], sink: &mut impl Sink, f: impl Fn(&Joints) -> f64) {
+    terms(x, of, sink, |x| [f(x)]);
+}
+
+/// Nothing while the value is positive, its size in units of `sigma` while it is negative.
+fn hinge(
+    x: &Joints,
+    of: &[Landmark],
+    sink: &mut impl Sink,
+    sigma: f64,
+    f: impl Fn(&Joints) -> f64,
+) {
+    if f(x) < 0.0 {
+        term(x, of, sink, |x| f(x).min(0.0) / sigma);
+    }
 }
 
 /// How people stand and bend: weak, and the same for everybody.
@@ -360,44 +383,33 @@ fn posture(height: f64, x: &Joints, sink: &mut impl Sink) {
         let line = p(x, lh) - p(x, rh);
         line.z / (line.norm().max(1e-6) * 0.08 * w)
     });
-    for k in 0..2 {
-        term(x, &[ls, rs, lh, rh], sink, |x| {
-            let shoulders = front(p(x, ls), p(x, rs));
-            let hips = front(p(x, lh), p(x, rh));
-            (shoulders - hips)[k] / (0.25 * TURNED)
-        });
-        term(x, &[ls, rs, lh, rh], sink, |x| {
-            let t = trunk(x);
-            t[k] / (t.norm().max(1e-6) * 0.10 * w)
-        });
-    }
+    terms(x, &[ls, rs, lh, rh], sink, |x| {
+        let shoulders = front(p(x, ls), p(x, rs));
+        let hips = front(p(x, lh), p(x, rh));
+        let turned = (shoulders - hips) / (0.25 * TURNED);
+        let t = trunk(x);
+        let leans = t / (t.norm().max(1e-6) * 0.10 * w);
+        [turned.x, turned.y, leans.x, leans.y]
+    });
     term(x, &[lh, rh], sink, |x| {
         (middle(x, lh, rh).z - HIP_HEIGHT * height) / (0.03 * height * w)
     });
-    for k in 0..3 {
-        // The face is where the shoulders and the trunk put it.
-        term(x, &[L::Nose, ls, rs, lh, rh], sink, |x| {
-            let t = trunk(x);
-            let up = t / t.norm().max(1e-6);
-            let wished = up * NOSE[0] * height + front(p(x, ls), p(x, rs)) * NOSE[1] * height;
-            (p(x, L::Nose) - middle(x, ls, rs) - wished)[k] / (0.035 * w)
-        });
-    }
+    // The face is where the shoulders and the trunk put it.
+    terms(x, &[L::Nose, ls, rs, lh, rh], sink, |x| {
+        let t = trunk(x);
+        let up = t / t.norm().max(1e-6);
+        let wished = up * NOSE[0] * height + front(p(x, ls), p(x, rs)) * NOSE[1] * height;
+        ((p(x, L::Nose) - middle(x, ls, rs) - wished) / (0.035 * w)).into()
+    });
     balance(x, sink);
     for side in 0..2 {
         leg(side, x, sink);
         arm(height, side, x, sink);
     }
     for l in L::ALL {
-        term(x, &[l], sink, |x| hinge(p(x, l).z, 0.01));
-    }
-    // A foot that does not stand is seldom far from the floor; kicks are no wonder either.
-    for [.., heel, toe] in LEGS {
-        for (l, sigma) in [(heel, LIFTED[0]), (toe, LIFTED[1])] {
-            let z = at(l) + 2;
-            let lift = x[z] / sigma;
-            let weighed = student(LIFTED_FREEDOM, 1.0, lift * lift);
-            sink.weigh(lift, &[(z, 1.0 / sigma)], &[], weighed);
+        let z = at(l) + 2;
+        if x[z] < 0.0 {
+            sink.take(x[z] / BELOW, &[(z, 1.0 / BELOW)], &[]);
         }
     }
 }
@@ -412,24 +424,20 @@ fn balance(x: &Joints, sink: &mut impl Sink) {
         let s = ((hips - a).dot(&along) / along.norm_squared().max(1e-4)).clamp(0.0, 1.0);
         hips - (a + along * s)
     };
-    for k in 0..2 {
-        term(x, &[L::LeftHip, L::RightHip, left, right], sink, |x| {
-            f(x)[k] / (0.07 * REPEATED)
-        });
-    }
+    terms(x, &[L::LeftHip, L::RightHip, left, right], sink, |x| {
+        (f(x) / (0.07 * REPEATED)).into()
+    });
 }
 
 fn leg(side: usize, x: &Joints, sink: &mut impl Sink) {
     let [hip, knee, ankle, heel, toe] = LEGS[side];
     let (lh, rh) = (L::LeftHip, L::RightHip);
-    for k in 0..2 {
-        term(x, &[heel, toe, lh, rh], sink, |x| {
-            let foot = p(x, toe) - p(x, heel);
-            let flat = Vector3::new(foot.x, foot.y, 0.0);
-            let way = flat / flat.norm().max(0.02);
-            (way - front(p(x, lh), p(x, rh)))[k] / (0.45 * TURNED)
-        });
-    }
+    terms(x, &[heel, toe, lh, rh], sink, |x| {
+        let foot = p(x, toe) - p(x, heel);
+        let flat = Vector3::new(foot.x, foot.y, 0.0);
+        let way = flat / flat.norm().max(0.02);
+        ((way - front(p(x, lh), p(x, rh))).xy() / (0.45 * TURNED)).into()
+    });
     // The knee from the line between hip and ankle.
     let off = move |x: &Joints| {
         let (a, b) = (p(x, hip), p(x, ankle));
@@ -444,13 +452,13 @@ fn leg(side: usize, x: &Joints, sink: &mut impl Sink) {
         way / way.norm().max(0.1)
     };
     let all = [hip, knee, ankle, heel, toe, if side == 0 { rh } else { lh }];
-    term(x, &all, sink, |x| hinge(off(x).dot(&ahead(x)), 0.02));
+    hinge(x, &all, sink, 0.02, |x| off(x).dot(&ahead(x)));
     term(x, &all, sink, |x| {
         off(x).dot(&Vector3::z().cross(&ahead(x))) / (0.04 * REPEATED)
     });
     // The ankle is over the foot.
-    term(x, &[ankle, heel, toe], sink, |x| {
-        hinge(p(x, ankle).z - p(x, heel).z.min(p(x, toe).z) - 0.02, 0.01)
+    hinge(x, &[ankle, heel, toe], sink, 0.01, |x| {
+        p(x, ankle).z - p(x, heel).z.min(p(x, toe).z) - 0.02
     });
 }
 
@@ -458,7 +466,7 @@ fn arm(height: f64, side: usize, x: &Joints, sink: &mut impl Sink) {
     let [shoulder, elbow, wrist, knuckle] = ARMS[side];
     let (ls, rs) = (L::LeftShoulder, L::RightShoulder);
     // The elbow hangs: down, outward and a little back from the line between shoulder and wrist.
-    term(x, &[ls, rs, elbow, wrist], sink, |x| {
+    hinge(x, &[ls, rs, elbow, wrist], sink, 0.03, |x| {
         let (a, b) = (p(x, shoulder), p(x, wrist));
         let along = (b - a) / (b - a).norm().max(1e-6);
         let out = p(x, elbow) - a;
@@ -466,20 +474,36 @@ fn arm(height: f64, side: usize, x: &Joints, sink: &mut impl Sink) {
         let ahead = front(p(x, ls), p(x, rs));
         let outward = Vector3::z().cross(&ahead) * if side == 0 { 1.0 } else { -1.0 };
         let pole = -Vector3::z() + outward * 0.6 - ahead * 0.25;
-        hinge(off.dot(&pole.normalize()), 0.03)
+        off.dot(&pole.normalize())
     });
     // Hands work in front of the body.
-    term(x, &[ls, rs, wrist], sink, |x| {
+    hinge(x, &[ls, rs, wrist], sink, 0.06, |x| {
         let ahead = front(p(x, ls), p(x, rs));
-        hinge((p(x, wrist) - middle(x, ls, rs)).dot(&ahead) + 0.12, 0.06)
+        (p(x, wrist) - middle(x, ls, rs)).dot(&ahead) + 0.12
     });
     // The hand goes on from the forearm.
-    for k in 0..3 {
-        term(x, &[elbow, wrist, knuckle], sink, |x| {
-            let fore = p(x, wrist) - p(x, elbow);
-            let on = fore / fore.norm().max(1e-6) * 0.06 * height;
-            (p(x, knuckle) - p(x, wrist) - on)[k] / (0.025 * REPEATED)
-        });
+    terms(x, &[elbow, wrist, knuckle], sink, |x| {
+        let fore = p(x, wrist) - p(x, elbow);
+        let on = fore / fore.norm().max(1e-6) * 0.06 * height;
+        ((p(x, knuckle) - p(x, wrist) - on) / (0.025 * REPEATED)).into()
+    });
+}
+
+/// A foot that does not stand is seldom far from the floor; kicks are no wonder either.
+fn lifted(now: &Instant, x: &Joints, sink: &mut impl Sink) {
+    // Where every moment is seen, who lifts a foot is seen to.
+    let by = if now.seen.iter().all(|s| s.source == Source::Hand) {
+        1.0
+    } else {
+        2.0
+    };
+    for [.., heel, toe] in LEGS {
+        for (l, sigma) in [(heel, by * LIFTED[0]), (toe, by * LIFTED[1])] {
+            let z = at(l) + 2;
+            let lift = x[z] / sigma;
+            let weighed = student(LIFTED_FREEDOM, 1.0, lift * lift);
+            sink.weigh(lift, &[(z, 1.0 / sigma)], &[], weighed);
+        }
     }
 }
 
