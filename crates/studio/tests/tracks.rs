@@ -15,7 +15,9 @@ use upright_core::marks::{AngleMarks, CountSource, FloorReference, MarkCommand, 
 use upright_core::measure::{CoupleBody, Measure};
 use upright_core::take::{Film, Solved, Take, solve_take};
 use upright_core::units::{Estimate, Foot, MediaTime, Role};
-use upright_studio::{Detector, Hand, Performance, Phone, Scenario, Shown, detect, marks, track};
+use upright_studio::{
+    Detector, Hand, Performance, Phone, Scenario, Shown, detect, known, marks, track,
+};
 
 fn dance(chart: &str, seed: u64) -> Performance {
     Performance::new(&Scenario {
@@ -408,6 +410,68 @@ fn a_late_follower_is_found_without_a_mark() {
     }
     assert!(told >= 5, "{told} of 9 repetitions told");
     assert!(seen >= 2, "{seen} of 3 followers");
+}
+
+/// What the same measures are by the bodies themselves.
+fn exactly(p: &Performance) -> Analysis {
+    let mut m = Marks::default();
+    for command in marks(p, 0, &p.frame_times(0), &Hand::exact()) {
+        let _ = command.apply(&mut m);
+    }
+    let take = Take {
+        marks: &m,
+        couple: CoupleBody {
+            heights: p.scenario().heights,
+            frame_limit: None,
+        },
+        films: &[Film::new(p.phone(0).picture())],
+        shelf: &Shelf::default(),
+        rules: Rules::usual(),
+    };
+    let solved = Solved::known(Role::BOTH.map(|r| known(p, r)));
+    analyse(&take, Some(&solved))
+}
+
+#[test]
+fn hips_that_bob_are_not_smoothed_away() {
+    let (mut read, mut true_ones, mut level) = (0.0, 0.0, 0.0);
+    for seed in 4..7 {
+        let p = Performance::new(&Scenario {
+            faults: vec![Shown::new("L1", Role::Leader)],
+            ..late_follower(seed).scenario().clone()
+        })
+        .unwrap();
+        let (found, exact) = (analysed(&p, false), exactly(&p));
+        let truth = readings(&exact, "bobbing", Role::Leader);
+        for (r, e) in readings(&found, "bobbing", Role::Leader) {
+            let known = truth.iter().find(|t| t.0 == r).unwrap().1.value;
+            read += e.value;
+            true_ones += known;
+        }
+        level += readings(&found, "bobbing", Role::Follower)
+            .iter()
+            .map(|e| e.1.value)
+            .fold(0.0, f64::max);
+    }
+    // A good half of the bob is left, and who does not bob is not made to.
+    assert!(true_ones > 0.2, "{true_ones}");
+    assert!(
+        (0.55..1.15).contains(&(read / true_ones)),
+        "{read} of {true_ones}"
+    );
+    assert!(level / 3.0 < 0.035, "{level}");
+}
+
+#[test]
+fn nobody_is_said_to_step_the_other_way() {
+    for seed in 4..7 {
+        let found = analysed(&late_follower(seed), false);
+        for role in Role::BOTH {
+            for (_, e) in readings(&found, "step_direction", role) {
+                assert!(e.value.abs() <= 90.0, "{e:?}");
+            }
+        }
+    }
 }
 
 #[test]
