@@ -412,7 +412,9 @@ export function Bench({
     [
       'chart',
       'Chart',
-      chart ? `${chart.draft.name}, ${marks.repetitions} times` : 'not named',
+      chart
+        ? `${chart.draft.name}, ${marks.repetitions === 1 ? 'once' : `${marks.repetitions} times`}`
+        : 'not named',
       analysis.chart_stage,
       'what is judged: steps, turns and distances as the figure asks for them',
     ],
@@ -452,6 +454,7 @@ export function Bench({
         height: '100%',
         display: 'grid',
         gridTemplateRows: 'auto minmax(0, 1fr) auto auto',
+        gridTemplateColumns: 'minmax(0, 1fr)',
         px: 1.25,
         pb: 0.5,
       }}
