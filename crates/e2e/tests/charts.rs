@@ -32,7 +32,7 @@ async fn from_a_mistake_to_a_routine_that_joins() -> anyhow::Result<()> {
 
     // The library, searched.
     b.press("Charts").await?;
-    b.sees("57 figures").await?;
+    b.sees("58 figures").await?;
     b.look_over("library", &mut barriers).await?;
     b.choose("Dance", "West Coast swing").await?;
     b.choose("Hands at an end", "two hands").await?;
@@ -123,7 +123,7 @@ async fn from_a_mistake_to_a_routine_that_joins() -> anyhow::Result<()> {
 
     // A file with a figure comes in once; the same again is refused in words.
     b.press("Charts").await?;
-    b.sees("58 figures").await?;
+    b.sees("59 figures").await?;
     let mut push = chart("wcs-push").context("the push")?.draft().clone();
     push.id = "our-push".into();
     push.name = "Our push".into();
@@ -496,7 +496,7 @@ async fn a_new_figure_is_written_in_the_table_and_kept_beside_another_window() -
         .await?
         .click()
         .await?;
-    b.sees("57 figures").await?;
+    b.sees("58 figures").await?;
     assert!(store.own_charts(house.studio).await?.is_empty());
     b.client.clone().close().await?;
     Ok(())

@@ -93,11 +93,19 @@ export function usePlayer(
     [begin, frames, show],
   );
 
+  // A list of frames that is read again must not end the watch over what is shown: a picture that comes between
+  // two watches would never be told.
+  const current = useRef({ frames, start, show });
+  useEffect(() => {
+    current.current = { frames, start, show };
+  }, [frames, start, show]);
+
   useEffect(() => {
     const video = film.current;
     if (!video) return;
     let handle = 0;
     const shown: VideoFrameRequestCallback = (_, meta) => {
+      const { frames, start } = current.current;
       const at = meta.mediaTime * 1e6 - start;
       const i = frameAt(frames, at);
       video.dataset.shown = String(i);
@@ -113,6 +121,7 @@ export function usePlayer(
     const play = () => setPlaying(true);
     const pause = () => {
       setPlaying(false);
+      const { frames, start, show } = current.current;
       show(frameAt(frames, video.currentTime * 1e6 - start));
     };
     video.addEventListener('play', play);
@@ -122,7 +131,7 @@ export function usePlayer(
       video.removeEventListener('play', play);
       video.removeEventListener('pause', pause);
     };
-  }, [video, frames, start, show]);
+  }, [video]);
 
   useEffect(() => {
     const video = film.current;
