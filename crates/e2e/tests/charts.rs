@@ -131,7 +131,7 @@ async fn from_a_mistake_to_a_routine_that_joins() -> anyhow::Result<()> {
     std::fs::write(&file, notation::print(&push))?;
     b.give_file(file.clone()).await?;
     b.sees("1 figure kept: our-push").await?;
-    b.sees("59 figures").await?;
+    b.sees("60 figures").await?;
     b.give_file(file).await?;
     b.sees("there already. Nothing was added").await?;
 
