@@ -61,7 +61,8 @@ const ENOUGH: f64 = 0.01;
 const COARSE: f64 = 0.12;
 
 /// A detector's errors stay for some instants, for which they count as larger; neighbours that are smoothed a little
-/// only do not repeat them all. By so much smaller errors are on simulated takes: above the knees, and below.
+/// only do not repeat them all. By so much smaller errors are on simulated takes: of hips and all above, and
+/// of the legs below them.
 const CALMER: [f64; 2] = [0.75, 0.9];
 
 /// Where a landmark's place in a picture comes from.
