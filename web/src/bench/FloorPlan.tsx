@@ -105,7 +105,8 @@ export function FloorPlan({
   const a = leader ? flip(leader.centre) : null;
   const b = follower ? flip(follower.centre) : null;
   const label = gap?.seen === 'value' ? withError(gap, 'metres') : null;
-  const limit = analysis.frame_limit;
+  // Other figures join one hand or turn, and a turned body reaches further.
+  const limit = chart?.draft.id === STEP_APART ? analysis.frame_limit : undefined;
   const found = limit?.seen === 'value' ? limit : undefined;
   const ruler = top + 0.13;
   return (
@@ -173,7 +174,7 @@ export function FloorPlan({
           </g>
         )}
       </svg>
-      {limit?.seen === 'not_visible' && chart?.draft.id === STEP_APART && (
+      {limit?.seen === 'not_visible' && (
         <Typography variant="body2" color="text.secondary">
           Their frame limit: {limit.why}
         </Typography>
