@@ -178,7 +178,8 @@ pub struct Analysis {
     /// Counts at which a few marks by hand would settle most of what is open, most first; where dancers were
     /// found by something else than the coach's hand.
     pub doubts: Vec<Doubt>,
-    /// The distance at which the couple's arms lose their shape, where they are joined and move through it.
+    /// The distance at which the couple's arms lose their shape, in a figure in which they only step apart with both
+    /// hands joined.
     pub frame_limit: Option<Reading>,
     /// Counts at which both dancers' feet are marked, of all counts.
     pub marked: [usize; 2],
@@ -251,20 +252,17 @@ fn stage<T>(r: &Result<T, crate::measure::SceneError>) -> Stage {
 const WILD: f64 = 0.12;
 
 /// Measures mostly of the trunk, which no detector takes for another part: of those that one and two cameras read in
-/// simulated takes 93 % or more lay within 2σ, but for axis tilt (89 % of 70) and the centres' gap (83 % of 150) with
-/// two cameras in the last run of `make accuracy`.
-const STEADY: [&str; 12] = [
+/// simulated takes 93 % or more lay within 2σ.
+const STEADY: [&str; 10] = [
     "lean",
     "lean_away",
     "lean_toward",
     "lean_balance",
-    "axis_tilt",
     "shoulder_tilt",
     "hips_behind",
     "hip_rise",
     "head_ahead",
     "bobbing",
-    "centre_gap",
     "separation_share",
 ];
 

@@ -105,7 +105,11 @@ fn told(p: &Performance, m: &Marks, films: &[Film], solved: Option<Solved>) -> R
         rules: Rules::usual(),
     };
     let solved = solved.unwrap_or_else(|| solve_take(&take, None));
-    analyse(&take, Some(&solved)).frame_limit.unwrap()
+    of_take(&take, &solved).unwrap()
+}
+
+fn of_take(take: &Take, solved: &Solved) -> Option<Reading> {
+    analyse(take, Some(solved)).frame_limit
 }
 
 const COUPLES: [[f64; 2]; 5] = [
@@ -156,4 +160,38 @@ fn who_stops_in_the_middle_is_sent_on() {
         panic!("the arms are round all the time");
     };
     assert!(why.contains("step further apart"), "{why}");
+}
+
+#[test]
+fn only_a_figure_in_which_the_couple_step_apart_tells_it() {
+    // One joined hand; both, but apart and together within two counts.
+    for chart in [
+        "shag-basic",
+        "shag-pass",
+        "hustle-in-out",
+        "block-triple-rock",
+    ] {
+        let p = Performance::new(&Scenario {
+            chart: chart.into(),
+            repetitions: 1,
+            ..Scenario::default()
+        })
+        .unwrap();
+        let mut m = Marks::default();
+        for command in marks(&p, 0, &p.frame_times(0), &Hand::exact()) {
+            let _ = command.apply(&mut m);
+        }
+        let take = Take {
+            marks: &m,
+            couple: CoupleBody {
+                heights: p.scenario().heights,
+                frame_limit: None,
+            },
+            films: &[Film::new(p.phone(0).picture())],
+            shelf: &Shelf::default(),
+            rules: Rules::usual(),
+        };
+        let solved = Solved::known(Role::BOTH.map(|r| known(&p, r)));
+        assert_eq!(of_take(&take, &solved), None, "{chart}");
+    }
 }

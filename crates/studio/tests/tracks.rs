@@ -299,8 +299,8 @@ fn known_bodies_tell_their_steps() {
     }
 }
 
-/// What a detector that sees a dance from the side and from the front finds, with the count known.
-fn analysed(p: &Performance, called: bool) -> Analysis {
+/// A dance as a detector sees it from the side and from the front.
+fn from_two(p: &Performance) -> (Marks, Vec<Film>) {
     let (mut marks, mut films) = (Marks::default(), Vec::new());
     for phone in 0..2 {
         let (mut one, mut film) = filmed_by(p, phone, 7 + phone as u64);
@@ -316,6 +316,12 @@ fn analysed(p: &Performance, called: bool) -> Analysis {
             marks.angles.insert(2, angle);
         }
     }
+    (marks, films)
+}
+
+/// What is found of it, with the count known.
+fn analysed(p: &Performance, called: bool) -> Analysis {
+    let (mut marks, films) = from_two(p);
     marks.count = Some(CountSource::Tempo {
         bpm: p.scenario().bpm,
         one: p.grid().time_of(0.0),
@@ -343,6 +349,46 @@ fn analysed(p: &Performance, called: bool) -> Analysis {
         rules: Rules::usual(),
     };
     analyse(&take, Some(&solve_take(&take, None)))
+}
+
+#[test]
+fn what_one_phone_does_not_see_the_other_does() {
+    let p = late_follower(5);
+    let (marks, mut films) = from_two(&p);
+    let (from, to) = (3.0, 4.6);
+    films[0]
+        .track
+        .retain(|s| !(from..to).contains(&s.at.secs()));
+    let both = solved(&p, &marks, &films, None);
+    let alone = Marks {
+        angles: Default::default(),
+        ..marks.clone()
+    };
+    let one = solved(&p, &alone, &films[..1], None);
+    for role in Role::BOTH {
+        let [both, one] = [&both, &one].map(|s| s.of(role).unwrap());
+        let pause = |b: &Bodies| {
+            let steps = b.at.windows(2).map(|w| w[1] - w[0]);
+            steps.fold(0.0, f64::max)
+        };
+        // The second one loses a dancer for a moment, as detectors do.
+        assert!(pause(both) < 0.6, "{role:?}: {} s", pause(both));
+        assert!(pause(one) > 1.5, "{role:?}: {} s", pause(one));
+        // No picture of the second phone is put beside one of the first.
+        assert!(both.at.windows(2).all(|w| w[1] - w[0] > 0.05));
+        let steps = |b: &Bodies| {
+            let steps = foot_steps(b, role);
+            let at = steps.iter().map(|s| s.mark.at.secs());
+            at.filter(|t| (from + 0.2..to - 0.2).contains(t)).count()
+        };
+        let arrivals = p.arrivals(role).iter();
+        let danced = arrivals
+            .filter(|a| (from + 0.2..to - 0.2).contains(&a.at))
+            .count();
+        assert_eq!(steps(one), 0);
+        assert!(danced >= 3);
+        assert!(2 * steps(both) > danced, "{} of {danced}", steps(both));
+    }
 }
 
 /// Readings of a measure of a dancer or the couple, with their repetitions.

@@ -11,9 +11,6 @@ import { Panel } from './Panel';
 
 type Print = Schemas['Footprint'];
 
-/** The figure that is danced to find a couple's frame limit. */
-const STEP_APART = 'block-spacing';
-
 export const flip = ([x = 0, y = 0]: number[]): [number, number] => [x, -y];
 
 /** Where a role's two feet are at a count: each foot's newest print up to it. */
@@ -105,8 +102,7 @@ export function FloorPlan({
   const a = leader ? flip(leader.centre) : null;
   const b = follower ? flip(follower.centre) : null;
   const label = gap?.seen === 'value' ? withError(gap, 'metres') : null;
-  // Other figures join one hand or turn, and a turned body reaches further.
-  const limit = chart?.draft.id === STEP_APART ? analysis.frame_limit : undefined;
+  const limit = analysis.frame_limit;
   const found = limit?.seen === 'value' ? limit : undefined;
   const ruler = top + 0.13;
   return (

@@ -1,40 +1,48 @@
 //! Steps from solved feet: when a foot leaves, where and when it comes to stand, and whether it takes the
 //! weight.
 
-use nalgebra::Point2;
+use nalgebra::{Point2, Vector2};
 
+use super::stands::{self, Stand, middle};
 use crate::body::Landmark;
 use crate::body::solve::Bodies;
 use crate::marks::StepMark;
 use crate::units::{Estimate, Foot, MediaTime, Role};
 
-/// Faster than this a part of the foot is on its way, and slower it has come, metres a second.
-const MOVES: f64 = 0.26;
-const RESTS: f64 = 0.18;
-
-/// A foot that goes less far has stayed, unless it was lifted, metres.
-const LEAST_WAY: f64 = 0.04;
-const LEAST_LIFT: f64 = 0.03;
+/// A foot that goes less far has stepped only when its heel or toe rose, metres.
+const LEAST_WAY: f64 = 0.08;
+const LEAST_PEEL: f64 = 0.025;
 
 /// The moment of being half-way is read from its travel where a foot goes at least so far, metres; shorter ways
-/// drown in the error, and how fast heel and toe move tells more.
+/// drown in the error, and when the heel rises tells more.
 const LEAST_TRAVEL: f64 = 0.08;
 
-/// Longest way of one step, seconds.
-const MOST_AIR: f64 = 1.2;
+/// A foot that takes longer collects on its way; only the rest of it is a swing, seconds.
+const MOST_SWING: f64 = 0.42;
 
 /// From half-way to the arrival, seconds: half of a swing of a third of a second. When a foot is half-way is
 /// seen to 13 to 24 ms on simulated takes, and no smoothing moves it; when it has come to rest is not, since
 /// smoothing draws the end of the way out. A foot that steps in place peels off first, and the middle of that is
 /// a little earlier.
 const HALF_SWING: f64 = 0.16;
-const HALF_IN_PLACE: f64 = 0.18;
+const HALF_IN_PLACE: f64 = 0.187;
+
+/// No foot leaves before the other has come: half of a swing in quick steps is no longer than from there to its
+/// middle, and a little more, since a foot peels off while the other comes, seconds.
+const PEELS: [f64; 2] = [0.02, 0.06];
+const LEAST_HALF: f64 = 0.05;
+
+/// A heel below this has not risen, metres.
+const FLAT: f64 = 0.01;
 
 /// Standard error of half a swing between one step and another, seconds.
-const HALF_SIGMA: f64 = 0.03;
+const HALF_SIGMA: f64 = 0.025;
 
 /// The same between one dancer and another, which no number of steps makes smaller, seconds.
 pub const SWING_SIGMA: f64 = 0.02;
+
+/// What the other foot's arrival adds where a swing is as short as it leaves room for, seconds.
+const AFTER_SIGMA: f64 = 0.03;
 
 /// Time in which a foot covers most of its way, seconds.
 const MOVING: f64 = 0.22;
@@ -61,10 +69,34 @@ pub struct FootStep {
 
 /// Steps of a dancer in order of time; only where instants are near enough to each other to see a foot move.
 pub fn foot_steps(bodies: &Bodies, role: Role) -> Vec<FootStep> {
-    let mut out: Vec<FootStep> = [Foot::Left, Foot::Right]
+    let mut going: Vec<Going> = [Foot::Left, Foot::Right]
         .into_iter()
-        .flat_map(|foot| steps_of(bodies, role, foot))
+        .flat_map(|foot| steps_of(bodies, foot))
         .collect();
+    going.sort_by(|a, b| a.half.total_cmp(&b.half));
+    let mut out: Vec<FootStep> = Vec::new();
+    for g in going {
+        let usual = if g.travels { HALF_SWING } else { HALF_IN_PLACE };
+        let other = out.last().filter(|o| o.mark.foot != g.foot);
+        let room = other.map_or(usual, |o| {
+            g.half - o.mark.at.secs() + PEELS[usize::from(!g.travels)]
+        });
+        let late = usual.min(room.max(LEAST_HALF));
+        let after = if late < usual { AFTER_SIGMA } else { 0.0 };
+        out.push(FootStep {
+            mark: StepMark {
+                role,
+                foot: g.foot,
+                at: MediaTime::from_secs(g.half + late),
+                weight: true,
+            },
+            sigma: g.sigma.hypot(HALF_SIGMA).hypot(after),
+            leaves: g.half - late,
+            way: g.way,
+            lift: g.lift,
+            heel_first: g.heel_first,
+        });
+    }
     out.sort_by_key(|s| s.mark.at);
     // A foot that steps twice in a row had no weight in between; the last one is asked where the body is.
     for i in 0..out.len() {
@@ -77,72 +109,39 @@ pub fn foot_steps(bodies: &Bodies, role: Role) -> Vec<FootStep> {
     out
 }
 
-fn middle(bodies: &Bodies, t: usize, foot: Foot) -> Point2<f64> {
-    let [heel, toe] = Landmark::heel_toe(foot).map(|l| bodies.joint(t, l).xy());
-    nalgebra::center(&heel, &toe)
+/// A foot on its way.
+struct Going {
+    foot: Foot,
+    /// When it is half-way and the standard error of that, seconds.
+    half: f64,
+    sigma: f64,
+    /// Whether that was read from its travel.
+    travels: bool,
+    way: [Point2<f64>; 2],
+    lift: Estimate,
+    heel_first: Option<bool>,
 }
 
-/// Greatest speed of heel and toe in space about an instant, metres a second.
-fn speed(bodies: &Bodies, t: usize, foot: Foot) -> Option<f64> {
-    let (a, b) = (t.checked_sub(1)?, t + 1);
-    if b >= bodies.at.len() || bodies.at[b] - bodies.at[a] > 0.3 {
-        return None;
-    }
-    let of = |l| (bodies.joint(b, l) - bodies.joint(a, l)).norm();
-    let [heel, toe] = Landmark::heel_toe(foot).map(of);
-    Some(heel.max(toe) / (bodies.at[b] - bodies.at[a]))
-}
-
-/// Rows of instants at which a foot is on its way, as the last one at rest before and the first one after.
-fn ways(bodies: &Bodies, foot: Foot) -> Vec<(usize, usize)> {
-    let n = bodies.at.len();
-    let speeds: Vec<Option<f64>> = (0..n).map(|t| speed(bodies, t, foot)).collect();
-    let above = |t: usize, v: f64| speeds[t].is_some_and(|s| s > v);
-    let mut out: Vec<(usize, usize)> = Vec::new();
-    let mut t = 0;
-    while t < n {
-        if !above(t, MOVES) {
-            t += 1;
-            continue;
-        }
-        let (mut from, mut to) = (t, t);
-        while from > 0 && above(from - 1, RESTS) {
-            from -= 1;
-        }
-        while to + 1 < n && above(to + 1, RESTS) {
-            to += 1;
-        }
-        out.push((from.saturating_sub(1), (to + 1).min(n - 1)));
-        t = to + 1;
-    }
-    out
-}
-
-fn steps_of(bodies: &Bodies, role: Role, foot: Foot) -> Vec<FootStep> {
+fn steps_of(bodies: &Bodies, foot: Foot) -> Vec<Going> {
     let parts = Landmark::heel_toe(foot);
-    let highest = |t: usize| {
-        parts
-            .map(|l| bodies.joint(t, l).z)
-            .into_iter()
-            .fold(0.0, f64::max)
-    };
     let lowest = |t: usize| {
-        parts
-            .map(|l| bodies.joint(t, l).z)
-            .into_iter()
-            .fold(9.0, f64::min)
+        let [heel, toe] = parts.map(|l| bodies.joint(t, l).z);
+        heel.min(toe)
     };
     let mut out = Vec::new();
-    for (from, to) in ways(bodies, foot) {
-        let places = [from, to].map(|t| middle(bodies, t, foot));
-        let way = places[1] - places[0];
-        let (left, came) = (bodies.at[from], bodies.at[to]);
-        let raised = (from..=to).map(highest).fold(0.0, f64::max);
-        let lifted = raised - highest(from).max(highest(to));
-        if came - left > MOST_AIR || (way.norm() < LEAST_WAY && lifted < LEAST_LIFT) {
+    for (before, after) in stands::swings(bodies, foot) {
+        let (from, to) = (before.1, after.0);
+        let peel = parts.map(|l| {
+            let z = |t: usize| bodies.joint(t, l).z;
+            let top = (from..=to).map(z).fold(0.0, f64::max);
+            top - z(from).max(z(to))
+        });
+        let places = [before, after].map(|s| mean(bodies, s, s == before, foot));
+        let far = (places[1] - places[0]).norm();
+        if far < LEAST_WAY && peel[0].max(peel[1]) < LEAST_PEEL {
             continue;
         }
-        let (half, late, sigma) = half_way(bodies, foot, (from, to), places);
+        let (half, travels, sigma) = half_way(bodies, foot, (from, to), places);
         let top = (from..=to).max_by(|a, b| lowest(*a).total_cmp(&lowest(*b)));
         let Some(lift) = top.and_then(|t| {
             bodies.value(t, |p| {
@@ -154,16 +153,12 @@ fn steps_of(bodies: &Bodies, role: Role, foot: Foot) -> Vec<FootStep> {
         };
         let toe_down = parts.map(|l| bodies.joint(to - 1, l).z);
         let early = toe_down[0] - toe_down[1];
-        out.push(FootStep {
-            mark: StepMark {
-                role,
-                foot,
-                at: MediaTime::from_secs(half + late),
-                weight: true,
-            },
-            sigma: sigma.hypot(HALF_SIGMA),
-            leaves: (half - late).max(left),
-            way: places,
+        out.push(Going {
+            foot,
+            half,
+            sigma,
+            travels,
+            way: [from, to].map(|t| middle(bodies, t, foot)),
             lift,
             heel_first: (early.abs() > 0.03).then_some(early < 0.0),
         });
@@ -171,20 +166,38 @@ fn steps_of(bodies: &Bodies, role: Role, foot: Foot) -> Vec<FootStep> {
     out
 }
 
-/// When a foot is half-way, seconds, how long before its arrival that usually is, and the standard error of the
-/// former.
+/// Place of a foot at the end or at the begin of a stand.
+fn mean(bodies: &Bodies, (from, to): Stand, end: bool, foot: Foot) -> Point2<f64> {
+    let some = if end {
+        from.max((to + 1).saturating_sub(stands::NEAR))..to + 1
+    } else {
+        from..(to + 1).min(from + stands::NEAR)
+    };
+    let n = some.len() as f64;
+    let sum: Vector2<f64> = some.map(|t| middle(bodies, t, foot).coords).sum();
+    Point2::from(sum / n)
+}
+
+/// When a foot is half-way, seconds, whether its travel tells, and the standard error.
 fn half_way(
     bodies: &Bodies,
     foot: Foot,
-    (from, to): (usize, usize),
-    places: [Point2<f64>; 2],
-) -> (f64, f64, f64) {
-    let way = places[1] - places[0];
-    let long = way.norm() >= LEAST_TRAVEL;
+    (mut from, to): (usize, usize),
+    [mut left, came]: [Point2<f64>; 2],
+) -> (f64, bool, f64) {
+    let swing = (from..to).find(|t| bodies.at[to] - bodies.at[*t] <= MOST_SWING);
+    if let Some(t) = swing.filter(|t| *t > from) {
+        let place = middle(bodies, t, foot);
+        if (came - place).norm() >= LEAST_TRAVEL {
+            (from, left) = (t, place);
+        }
+    }
+    let way = came - left;
     // Shares of the way, and the first pair of instants between which the half of it lies.
-    let on = |t: usize| (middle(bodies, t, foot) - places[0]).dot(&way) / way.norm_squared();
-    let crossing = (from..to).find(|t| on(*t) < 0.5 && on(t + 1) >= 0.5);
-    if let Some(t) = crossing.filter(|_| long) {
+    let on = |t: usize| (middle(bodies, t, foot) - left).dot(&way) / way.norm_squared();
+    let long = way.norm() >= LEAST_TRAVEL;
+    let crossing = (from..to).find(|t| long && on(*t) < 0.5 && on(t + 1) >= 0.5);
+    if let Some(t) = crossing {
         let share = (0.5 - on(t)) / (on(t + 1) - on(t));
         let half = bodies.at[t] + share * (bodies.at[t + 1] - bodies.at[t]);
         let along = way / way.norm();
@@ -195,17 +208,25 @@ fn half_way(
         // A minimum-jerk course is 15/8 as fast half-way as on average (Flash, T. & Hogan, N. (1985),
         // J. Neurosci. 5).
         let speed = 1.875 * way.norm() / MOVING;
-        return (half, HALF_SWING, place.map_or(0.0, |e| e.sigma) / speed);
+        return (half, true, place.map_or(0.0, |e| e.sigma) / speed);
     }
-    let (sum, time) = (from..to).fold((0.0, 0.0), |(sum, time), t| {
-        let moved: f64 = Landmark::heel_toe(foot)
-            .map(|l| (bodies.joint(t + 1, l) - bodies.joint(t, l)).norm())
-            .iter()
-            .sum();
-        let at = 0.5 * (bodies.at[t] + bodies.at[t + 1]);
-        (sum + moved, time + moved * at)
+    // How much of the foot is up.
+    let up = |t: usize| {
+        let risen = Landmark::heel_toe(foot).map(|l| {
+            let z = |t: usize| bodies.joint(t, l).z;
+            (z(t) - z(from).min(z(to))).max(0.0)
+        });
+        (risen[0] + 0.5 * risen[1] - FLAT).max(0.0)
+    };
+    let (sum, time) = (from..=to).fold((0.0, 0.0), |(sum, time), t| {
+        (sum + up(t), time + up(t) * bodies.at[t])
     });
-    (time / sum.max(1e-9), HALF_IN_PLACE, IN_PLACE_SIGMA)
+    let half = if sum > 0.0 {
+        time / sum
+    } else {
+        0.5 * (bodies.at[from] + bodies.at[to])
+    };
+    (half, false, IN_PLACE_SIGMA)
 }
 
 /// Whether a foot carries the weight at a moment: the hips are nearer to it.

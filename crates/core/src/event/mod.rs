@@ -2,6 +2,7 @@
 
 mod align;
 mod feet;
+mod stands;
 
 pub use align::{AlignedStep, ChartedStep, Outcome, align};
 pub use feet::{FootStep, SWING_SIGMA, foot_steps};

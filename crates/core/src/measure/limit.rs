@@ -5,11 +5,13 @@
 //! dancer is the distance at which this curve passes the edge of a round arm; its distribution by Bayes' rule from
 //! all elbows seen, over all distances. The couple's is that of who loses the shape first.
 
+use nalgebra::Point2;
+
 use super::body::At;
 use super::separation::apart;
 use super::{Reading, Scene};
 use crate::body::solve::Moment;
-use crate::units::{Estimate, Foot, Role};
+use crate::units::{Estimate, Foot, Role, wrap_degrees};
 
 /// An elbow opened further has lost its shape, degrees: the fine edge of arms that run out straight.
 const LOST: f64 = 150.0;
@@ -55,9 +57,19 @@ struct Look {
     weight: f64,
 }
 
-/// The frame limit as this take shows it; none where no arms are joined or no bodies are solved. Not visible, with
-/// what to do, where the arms keep their shape all the time, never have one, or are not seen well enough.
+/// In a spacing drill the charted distance of the partners grows from count to count for so many of them:
+/// who rocks apart in one or two is not seen at each distance.
+const SLOWLY: usize = 5;
+
+/// Charted directions within this are the same, degrees.
+const STRAIGHT: f64 = 20.0;
+
+/// The frame limit as a spacing drill shows it; none in any other figure (one joined hand reaches further, as a
+/// turned body does), and where no bodies are solved. Not visible, with what to do, where the arms keep their shape all the time, never have one, or are not seen well enough.
 pub fn frame_limit(scene: &Scene) -> Option<Reading> {
+    if !steps_apart(scene) {
+        return None;
+    }
     let looks = looks(scene)?;
     let of = |role: Role| limit(scene.couple.height(role), &looks[role as usize]);
     Some(match (of(Role::Leader), of(Role::Follower)) {
@@ -68,6 +80,34 @@ pub fn frame_limit(scene: &Scene) -> Option<Reading> {
             why: a.min(b).what().into(),
         },
     })
+}
+
+/// Whether the couple only step apart and together in this figure, and slowly: both hands joined all through, nobody
+/// turns.
+fn steps_apart(scene: &Scene) -> bool {
+    let (mut first, mut before) = (None, f64::INFINITY);
+    let (mut row, mut longest) = (0, 0);
+    for slot in 0..scene.slots.len() {
+        if Role::BOTH.iter().any(|r| arms(scene, *r, slot).len() < 2) {
+            return false;
+        }
+        let [Some(l), Some(f)] = Role::BOTH.map(|r| scene.charted_stance(r, slot)) else {
+            return false;
+        };
+        let [a, b] = first.get_or_insert([l.facing, f.facing]);
+        let turned = wrap_degrees(l.facing - *a)
+            .abs()
+            .max(wrap_degrees(f.facing - *b).abs());
+        if turned > STRAIGHT {
+            return false;
+        }
+        let [l, f] = [l, f].map(|s| Point2::from(s.centre()));
+        let gap = (l - f).norm();
+        row = if gap > before + 0.01 { row + 1 } else { 0 };
+        longest = longest.max(row);
+        before = gap;
+    }
+    longest >= SLOWLY
 }
 
 /// Why a dancer's arms tell no limit, the more telling first.

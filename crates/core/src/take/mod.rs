@@ -319,24 +319,22 @@ fn instants(
                 }));
         }
     }
-    if let Some((first, offset)) = own
-        .iter()
-        .zip(index)
-        .find(|(t, _)| !t.is_empty())
-        .map(|(t, i)| (t, take.films[*i].offset))
-    {
+    // The first film's pictures set the pace; where it does not show the dancer, those of the others do.
+    let mut near = 0.5 * STEP;
+    for (track, film) in own.iter().zip(index).filter(|(t, _)| !t.is_empty()) {
         let mut last = f64::NEG_INFINITY;
-        for s in first {
-            let at = s.at.secs() + offset;
+        for s in track {
+            let at = s.at.secs() + take.films[*film].offset;
             if at - last < STEP {
                 continue;
             }
-            let k = out.partition_point(|i| i.at < at - 0.5 * STEP);
-            if out.get(k).is_none_or(|i| (i.at - at).abs() > 0.5 * STEP) {
+            let k = out.partition_point(|i| i.at < at - near);
+            if out.get(k).is_none_or(|i| (i.at - at).abs() > near) {
                 out.insert(k, Instant::new(at));
             }
             last = at;
         }
+        near = 0.75 * STEP;
     }
     for now in &mut out {
         for (camera, (track, film)) in own.iter().zip(index).enumerate() {

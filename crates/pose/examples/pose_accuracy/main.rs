@@ -12,6 +12,7 @@ mod bodies;
 #[allow(dead_code)]
 #[path = "../../../studio/examples/accuracy/draw.rs"]
 mod draw;
+mod marked;
 #[path = "../../../studio/examples/accuracy/steps.rs"]
 mod steps;
 
@@ -309,6 +310,7 @@ fn main() -> ExitCode {
     let mut rng = ChaCha8Rng::seed_from_u64(seed);
     let mut sums = Sums::default();
     let mut rows = BTreeMap::new();
+    let mut by_hand = marked::Marked::default();
     for i in 0..takes {
         let scenario = draw::draw(&mut rng);
         let p = Performance::new(&scenario).unwrap();
@@ -321,6 +323,7 @@ fn main() -> ExitCode {
             if !bodies::take(&p, row, (&marks, &films), of) {
                 eprintln!("not solved: {} by {}", scenario.chart, row.name());
             }
+            by_hand.compare(&p, (&marks, &films));
         }
     }
     let share = |n: usize, of: usize| 100.0 * n as f64 / of.max(1) as f64;
@@ -413,6 +416,7 @@ fn main() -> ExitCode {
     );
     let (lines, missed) = bodies::table(&rows);
     println!("{lines}");
+    println!("{}", by_hand.table());
     for m in &missed {
         eprintln!("missed: {m}");
     }

@@ -139,7 +139,7 @@ fn called(p: &Performance, rng: &mut ChaCha8Rng) -> [Vec<f64>; 2] {
 }
 
 /// Poses of a phone marked by hand where each arrival is called.
-fn by_hand(
+pub fn by_hand(
     p: &Performance,
     phone: usize,
     called: &[Vec<f64>; 2],

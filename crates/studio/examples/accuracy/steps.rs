@@ -14,11 +14,18 @@ use crate::draw::Row;
 /// Furthest that a step found may lie from the arrival it answers, seconds.
 const SAME: f64 = 0.25;
 
+/// A step is seen where the body is known from so long before it to so long after it, seconds, with no longer
+/// gaps than that.
+const BEFORE: f64 = 0.15;
+const AFTER: f64 = 0.2;
+const GAP: f64 = 0.25;
+
 /// What was found of one row's arrivals.
 #[derive(Default)]
 pub struct Steps {
-    /// Arrivals danced.
+    /// Arrivals danced before the camera, and those of them at which the dancer is not seen for a while.
     danced: usize,
+    hidden: usize,
     /// Error and claimed σ of those found, seconds.
     found: Vec<(f64, f64)>,
     /// Found on the right foot with the weight told wrongly.
@@ -37,8 +44,12 @@ impl Steps {
         let mut taken = vec![false; found.len()];
         // What begins before the first picture or ends with the last cannot be seen.
         let danced = p.arrivals(role).iter();
-        for a in danced.filter(|a| a.leaves > *first && a.at + 0.2 < *last) {
+        for a in danced.filter(|a| a.leaves > first + BEFORE && a.at + AFTER < *last) {
             self.danced += 1;
+            let gone = solved
+                .at
+                .windows(2)
+                .any(|w| w[1] - w[0] > GAP && w[1] > a.leaves - BEFORE && w[0] < a.at + AFTER);
             let near = (0..found.len())
                 .filter(|i| !taken[*i] && found[*i].mark.foot == a.foot)
                 .map(|i| (i, found[i].mark.at.secs() - a.at))
@@ -48,6 +59,8 @@ impl Steps {
                 taken[i] = true;
                 self.found.push((off, found[i].sigma));
                 self.weight += usize::from(found[i].mark.weight != a.weight);
+            } else if gone {
+                self.hidden += 1;
             }
         }
         self.extra += taken.iter().filter(|t| !**t).count();
@@ -61,7 +74,7 @@ pub fn table<'a>(rows: impl Iterator<Item = (&'a Row, &'a Steps)>) -> String {
         return String::new();
     }
     let mut page = String::from(
-        "\nArrivals found from the feet:\n\n| | found | steps nobody made | weight told wrongly | median, ms | 90 %, ms | bias, ms | within 1σ | within 2σ |\n|---|---|---|---|---|---|---|---|---|\n",
+        "\nArrivals found from the feet:\n\n| | found of those seen | not visible | steps nobody made | weight told wrongly | median, ms | 90 %, ms | bias, ms | within 1σ | within 2σ |\n|---|---|---|---|---|---|---|---|---|---|\n",
     );
     for (row, s) in rows {
         let mut off: Vec<f64> = s.found.iter().map(|e| 1e3 * e.0.abs()).collect();
@@ -72,10 +85,11 @@ pub fn table<'a>(rows: impl Iterator<Item = (&'a Row, &'a Steps)>) -> String {
         let within = |k: f64| share(s.found.iter().filter(|(e, s)| e.abs() <= k * s).count(), n);
         let _ = writeln!(
             page,
-            "| {} | {:.0} % of {} | {} | {:.0} % | {:.0} | {:.0} | {:+.0} | {:.0} % | {:.0} % |",
+            "| {} | {:.0} % of {} | {:.0} % | {} | {:.0} % | {:.0} | {:.0} | {:+.0} | {:.0} % | {:.0} % |",
             row.name(),
-            share(s.found.len(), s.danced),
-            s.danced,
+            share(s.found.len(), s.danced - s.hidden),
+            s.danced - s.hidden,
+            share(s.hidden, s.danced),
             s.extra,
             share(s.weight, n),
             at(0.5).unwrap_or(f64::NAN),

@@ -3,7 +3,7 @@
 use std::cell::Cell;
 use std::sync::Arc;
 
-use nalgebra::{DMatrix, DVector, Point3, Vector3};
+use nalgebra::{DMatrix, DVector, Matrix3, Point3, Vector3};
 
 use super::arms::Place;
 use super::skeleton::{self, Joints, N, SCALES, at};
@@ -249,6 +249,11 @@ impl Bodies {
     pub fn place(&self, instant: usize, landmark: usize) -> Point3<f64> {
         let x = &self.joints[instant][3 * landmark..3 * landmark + 3];
         Point3::new(x[0], x[1], x[2])
+    }
+
+    /// Covariance of two landmarks' places at an instant, the pixels' part, square metres.
+    pub(crate) fn covariance(&self, t: usize, a: Landmark, b: Landmark) -> Matrix3<f64> {
+        self.own[t].fixed_view::<3, 3>(at(a), at(b)).into_owned()
     }
 
     /// A value computed from one instant's joints, with its standard error to first order: the joints'
