@@ -52,7 +52,7 @@ fn main() -> std::process::ExitCode {
                 landmark: *landmark,
                 pixel: s.pixel,
                 sigma: s.sigma,
-                source: Source::Imported,
+                source: Source::Automatic,
             });
             instants[now].seen.extend(all);
         }

@@ -90,7 +90,7 @@ pub fn track(detected: &[Detected]) -> Vec<Sighting> {
     let sight = |s: &Seen| Sight {
         pixel: s.pixel,
         sigma: s.sigma,
-        source: Source::Imported,
+        source: Source::Automatic,
         about_hips: s.hint,
     };
     detected

@@ -65,10 +65,6 @@ const COARSE: f64 = 0.12;
 /// of the legs below them.
 const CALMER: [f64; 2] = [0.75, 0.9];
 
-/// The networks take the same places for joints all through a film, and legs for each other: by so much larger
-/// errors of bodies are that were found by them than what trembles tells (docs/pose.md).
-const LASTING: f64 = 2.0;
-
 /// Where a landmark's place in a picture comes from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
@@ -76,11 +72,11 @@ const LASTING: f64 = 2.0;
 pub enum Source {
     /// Set by a hand.
     Hand,
-    /// Found by the networks.
+    /// Found by a detector.
     Automatic,
     /// Followed from a frame near by.
     Tracked,
-    /// Brought from another program, whose errors are as it claims.
+    /// Brought from another program.
     Imported,
 }
 
@@ -358,28 +354,6 @@ fn calmer() -> DVector<f64> {
 fn automatic(instants: &[Instant]) -> bool {
     let mut seen = instants.iter().flat_map(|i| &i.seen);
     seen.any(|s| s.source != Source::Hand)
-}
-
-/// By how much an instant's errors are larger because the networks' stay, the less the more of it a hand marked; where
-/// nothing is seen, as `unseen`.
-fn lasting(now: &Instant, unseen: f64) -> f64 {
-    let (mut all, mut stays) = (0.0, 0.0);
-    for s in &now.seen {
-        let weight = s.sigma.powi(-2);
-        all += weight;
-        if by_networks(s) {
-            stays += weight;
-        }
-    }
-    if all > 0.0 {
-        1.0 + (LASTING - 1.0) * stays / all
-    } else {
-        unseen
-    }
-}
-
-fn by_networks(s: &Seen) -> bool {
-    matches!(s.source, Source::Automatic | Source::Tracked)
 }
 
 fn of_scales(state: &State) -> f64 {
@@ -754,10 +728,7 @@ impl<'a> Solver<'a> {
                 }
             }
         }
-        let mut seen = self.instants.iter().flat_map(|i| &i.seen);
-        let unseen = if seen.any(by_networks) { LASTING } else { 1.0 };
         for ((c, now), x) in own.iter_mut().zip(self.instants).zip(&state.joints) {
-            *c *= lasting(now, unseen).powi(2);
             if now.unsure > 0.0 {
                 let by = turned_upper(x) * now.unsure;
                 c.ger(1.0, &by, &by, 1.0);
