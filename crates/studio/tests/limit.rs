@@ -90,10 +90,20 @@ fn by_detector(p: &Performance, films: usize, most: f64) -> Reading {
             film
         })
         .collect();
-    told(p, &m, &films, None)
+    told(p, &m, &films, None).unwrap()
 }
 
-fn told(p: &Performance, m: &Marks, films: &[Film], solved: Option<Solved>) -> Reading {
+/// What bodies tell that are known without error.
+fn by_truth(p: &Performance) -> Option<Reading> {
+    let mut m = Marks::default();
+    for command in marks(p, 0, &p.frame_times(0), &Hand::exact()) {
+        let _ = command.apply(&mut m);
+    }
+    let solved = Solved::known(Role::BOTH.map(|r| known(p, r)));
+    told(p, &m, &[Film::new(p.phone(0).picture())], Some(solved))
+}
+
+fn told(p: &Performance, m: &Marks, films: &[Film], solved: Option<Solved>) -> Option<Reading> {
     let take = Take {
         marks: m,
         couple: CoupleBody {
@@ -105,11 +115,7 @@ fn told(p: &Performance, m: &Marks, films: &[Film], solved: Option<Solved>) -> R
         rules: Rules::usual(),
     };
     let solved = solved.unwrap_or_else(|| solve_take(&take, None));
-    of_take(&take, &solved).unwrap()
-}
-
-fn of_take(take: &Take, solved: &Solved) -> Option<Reading> {
-    analyse(take, Some(solved)).frame_limit
+    analyse(&take, Some(&solved)).frame_limit
 }
 
 const COUPLES: [[f64; 2]; 5] = [
@@ -124,13 +130,7 @@ const COUPLES: [[f64; 2]; 5] = [
 fn known_bodies_give_the_limit_back() {
     for (seed, heights) in (70..).zip(COUPLES) {
         let p = drill(heights, seed);
-        let mut m = Marks::default();
-        for command in marks(&p, 0, &p.frame_times(0), &Hand::exact()) {
-            let _ = command.apply(&mut m);
-        }
-        let solved = Solved::known(Role::BOTH.map(|r| known(&p, r)));
-        let films = [Film::new(p.phone(0).picture())];
-        let Reading::Value(e) = told(&p, &m, &films, Some(solved)) else {
+        let Some(Reading::Value(e)) = by_truth(&p) else {
             panic!("{heights:?}: not found");
         };
         let off = e.value - truly(&p);
@@ -177,21 +177,6 @@ fn only_a_figure_in_which_the_couple_step_apart_tells_it() {
             ..Scenario::default()
         })
         .unwrap();
-        let mut m = Marks::default();
-        for command in marks(&p, 0, &p.frame_times(0), &Hand::exact()) {
-            let _ = command.apply(&mut m);
-        }
-        let take = Take {
-            marks: &m,
-            couple: CoupleBody {
-                heights: p.scenario().heights,
-                frame_limit: None,
-            },
-            films: &[Film::new(p.phone(0).picture())],
-            shelf: &Shelf::default(),
-            rules: Rules::usual(),
-        };
-        let solved = Solved::known(Role::BOTH.map(|r| known(&p, r)));
-        assert_eq!(of_take(&take, &solved), None, "{chart}");
+        assert_eq!(by_truth(&p), None, "{chart}");
     }
 }

@@ -1,9 +1,11 @@
 //! Steps from solved feet: when a foot leaves, where and when it comes to stand, and whether it takes the
 //! weight.
 
+use std::ops::Range;
+
 use nalgebra::{Point2, Vector2};
 
-use super::stands::{self, Stand, middle};
+use super::stands::{self, middle};
 use crate::body::Landmark;
 use crate::body::solve::Bodies;
 use crate::marks::StepMark;
@@ -17,8 +19,11 @@ const LEAST_PEEL: f64 = 0.025;
 /// drown in the error, and when the heel rises tells more.
 const LEAST_TRAVEL: f64 = 0.08;
 
-/// A foot that takes longer collects on its way; only the rest of it is a swing, seconds.
-const MOST_SWING: f64 = 0.42;
+/// A foot that takes longer collects on its way; only the last part of it is the swing that arrives, seconds.
+const LAST_PART: f64 = 0.42;
+
+/// Instants of a stand's end from which the place is taken that a foot leaves or reaches.
+const NEAR: usize = 5;
 
 /// From half-way to the arrival, seconds: half of a swing of a third of a second. When a foot is half-way is
 /// seen to 13 to 24 ms on simulated takes, and no smoothing moves it; when it has come to rest is not, since
@@ -136,7 +141,14 @@ fn steps_of(bodies: &Bodies, foot: Foot) -> Vec<Going> {
             let top = (from..=to).map(z).fold(0.0, f64::max);
             top - z(from).max(z(to))
         });
-        let places = [before, after].map(|s| mean(bodies, s, s == before, foot));
+        let places = [
+            mean(
+                bodies,
+                before.0.max((from + 1).saturating_sub(NEAR))..from + 1,
+                foot,
+            ),
+            mean(bodies, to..(after.1 + 1).min(to + NEAR), foot),
+        ];
         let far = (places[1] - places[0]).norm();
         if far < LEAST_WAY && peel[0].max(peel[1]) < LEAST_PEEL {
             continue;
@@ -166,13 +178,8 @@ fn steps_of(bodies: &Bodies, foot: Foot) -> Vec<Going> {
     out
 }
 
-/// Place of a foot at the end or at the begin of a stand.
-fn mean(bodies: &Bodies, (from, to): Stand, end: bool, foot: Foot) -> Point2<f64> {
-    let some = if end {
-        from.max((to + 1).saturating_sub(stands::NEAR))..to + 1
-    } else {
-        from..(to + 1).min(from + stands::NEAR)
-    };
+/// Mean place of a foot over some instants.
+fn mean(bodies: &Bodies, some: Range<usize>, foot: Foot) -> Point2<f64> {
     let n = some.len() as f64;
     let sum: Vector2<f64> = some.map(|t| middle(bodies, t, foot).coords).sum();
     Point2::from(sum / n)
@@ -185,7 +192,7 @@ fn half_way(
     (mut from, to): (usize, usize),
     [mut left, came]: [Point2<f64>; 2],
 ) -> (f64, bool, f64) {
-    let swing = (from..to).find(|t| bodies.at[to] - bodies.at[*t] <= MOST_SWING);
+    let swing = (from..to).find(|t| bodies.at[to] - bodies.at[*t] <= LAST_PART);
     if let Some(t) = swing.filter(|t| *t > from) {
         let place = middle(bodies, t, foot);
         if (came - place).norm() >= LEAST_TRAVEL {

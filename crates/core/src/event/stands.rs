@@ -45,9 +45,6 @@ const BETWEEN: f64 = 0.02;
 /// No instant speaks more against a swing than this: a toe may swerve.
 const MOST_COST: f64 = 16.0;
 
-/// Instants of a stand's end from which the place is taken that a swing leaves or reaches.
-pub(super) const NEAR: usize = 5;
-
 /// A row of instants in which the foot stands: the first and the last.
 pub(super) type Stand = (usize, usize);
 

@@ -61,11 +61,15 @@ struct Look {
 /// who rocks apart in one or two is not seen at each distance.
 const SLOWLY: usize = 5;
 
+/// By less it does not grow, metres.
+const GROWS: f64 = 0.01;
+
 /// Charted directions within this are the same, degrees.
 const STRAIGHT: f64 = 20.0;
 
 /// The frame limit as a spacing drill shows it; none in any other figure (one joined hand reaches further, as a
-/// turned body does), and where no bodies are solved. Not visible, with what to do, where the arms keep their shape all the time, never have one, or are not seen well enough.
+/// turned body does), and where no bodies are solved. Not visible, with what to do, where the arms keep their shape
+/// all the time, never have one, or are not seen well enough.
 pub fn frame_limit(scene: &Scene) -> Option<Reading> {
     if !steps_apart(scene) {
         return None;
@@ -103,7 +107,7 @@ fn steps_apart(scene: &Scene) -> bool {
         }
         let [l, f] = [l, f].map(|s| Point2::from(s.centre()));
         let gap = (l - f).norm();
-        row = if gap > before + 0.01 { row + 1 } else { 0 };
+        row = if gap > before + GROWS { row + 1 } else { 0 };
         longest = longest.max(row);
         before = gap;
     }

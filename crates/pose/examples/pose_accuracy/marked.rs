@@ -7,11 +7,8 @@ use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
 use upright_core::body::Landmark;
 use upright_core::body::solve::Bodies;
-use upright_core::chart::Shelf;
-use upright_core::fault::Rules;
 use upright_core::marks::Marks;
-use upright_core::measure::CoupleBody;
-use upright_core::take::{Film, Take, solve_take};
+use upright_core::take::Film;
 use upright_core::units::{Foot, Role, wrap_degrees};
 use upright_studio::Performance;
 
@@ -47,19 +44,6 @@ fn yaw(left: Vector3<f64>, right: Vector3<f64>) -> f64 {
 impl Marked {
     /// Marks both dancers' landmarks every so often as a hand does, and compares.
     pub fn compare(&mut self, p: &Performance, (marks, films): (&Marks, &[Film])) {
-        let solve = |marks: &Marks| {
-            let take = Take {
-                marks,
-                couple: CoupleBody {
-                    heights: p.scenario().heights,
-                    frame_limit: None,
-                },
-                films,
-                shelf: &Shelf::default(),
-                rules: Rules::usual(),
-            };
-            solve_take(&take, None).bodies
-        };
         let seen: Vec<f64> = films[0].track.iter().map(|s| s.at.secs()).collect();
         let mut times: Vec<f64> = Vec::new();
         for t in seen {
@@ -76,7 +60,7 @@ impl Marked {
                 _ => by_hand.poses = poses,
             }
         }
-        let [before, after] = [solve(marks), solve(&by_hand)];
+        let [before, after] = [marks, &by_hand].map(|m| draw::solve(p, m, films).bodies);
         for role in Role::BOTH {
             if let (Ok(a), Ok(b)) = (&before[role as usize], &after[role as usize]) {
                 self.add(p, role, &times, [a, b]);

@@ -7,17 +7,13 @@ use nalgebra::Vector3;
 use rand_chacha::ChaCha8Rng;
 use upright_core::body::Landmark;
 use upright_core::body::solve::{Bodies, Posture, value};
-use upright_core::chart::Shelf;
-use upright_core::fault::Rules;
-use upright_core::measure::CoupleBody;
-use upright_core::take::{Take, solve_take};
 use upright_core::units::{Estimate, Foot, Role, wrap_degrees};
 use upright_studio::{Body, Performance};
 
 use upright_core::marks::Marks;
 use upright_core::take::Film;
 
-use crate::draw::{ROWS, Row, draw, marked};
+use crate::draw::{ROWS, Row, draw, marked, solve};
 use crate::steps::{self, Steps};
 use Landmark as L;
 
@@ -219,19 +215,7 @@ fn separations(p: &Performance, both: &[Bodies; 2], tally: &mut Tally) {
 
 /// Solves both dancers of a take in one row and adds their errors; false when it could not be solved.
 pub fn take(p: &Performance, row: Row, (marks, films): (&Marks, &[Film]), of: &mut OfRow) -> bool {
-    let solved = solve_take(
-        &Take {
-            marks,
-            couple: CoupleBody {
-                heights: p.scenario().heights,
-                frame_limit: None,
-            },
-            films,
-            shelf: &Shelf::default(),
-            rules: Rules::usual(),
-        },
-        None,
-    );
+    let solved = solve(p, marks, films);
     let [Ok(leader), Ok(follower)] = solved.bodies else {
         return false;
     };

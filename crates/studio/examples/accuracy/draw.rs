@@ -10,9 +10,11 @@ use rand_chacha::ChaCha8Rng;
 use rand_distr::{Distribution, StandardNormal};
 use upright_core::body::Pose;
 use upright_core::body::track::Sighting;
-use upright_core::chart::{Chart, charts};
+use upright_core::chart::{Chart, Shelf, charts};
+use upright_core::fault::Rules;
 use upright_core::marks::{AngleMarks, CountSource, FloorReference, Marks, StepMark};
-use upright_core::take::Film;
+use upright_core::measure::CoupleBody;
+use upright_core::take::{Film, Solved, Take, solve_take};
 use upright_core::units::{MediaTime, Role};
 use upright_studio::{Detector, Performance, Phone, Scenario, Shown, detect, showable, track};
 
@@ -124,6 +126,21 @@ fn floor(s: &Scenario, phone: usize, rng: &mut ChaCha8Rng) -> Option<FloorRefere
         reference.points[point] = Some([q.x + HAND * noise(rng), q.y + HAND * noise(rng)]);
     }
     Some(reference)
+}
+
+/// Both dancers solved from these marks and films, their reach not known.
+pub fn solve(p: &Performance, marks: &Marks, films: &[Film]) -> Solved {
+    let take = Take {
+        marks,
+        couple: CoupleBody {
+            heights: p.scenario().heights,
+            frame_limit: None,
+        },
+        films,
+        shelf: &Shelf::default(),
+        rules: Rules::usual(),
+    };
+    solve_take(&take, None)
 }
 
 fn noise(rng: &mut ChaCha8Rng) -> f64 {
