@@ -4,8 +4,8 @@
 //! dancer does not jump, an exchange is rare, and heights and the figure tell. Exchanged sides of one dancer are found
 //! later, against the solved body.
 
-use super::Landmark;
 use super::track::Sighting;
+use super::{Landmark, Pose};
 use crate::camera::Camera;
 use crate::units::Role;
 use Landmark as L;
@@ -170,6 +170,12 @@ fn exchanges(frames: &[Frame], figure: &[[f64; 2]]) -> (f64, Vec<bool>) {
 /// seconds.
 pub type Beside<'a> = (&'a [Sighting], &'a Camera, f64);
 
+/// A mark by hand speaks of pictures this near, seconds; what is found of a dancer is on the mean so far off the marks,
+/// a share of the height of what is marked (1σ); and how much it counts.
+const HAND_NEAR: f64 = 0.06;
+const HAND_OFF: f64 = 0.06;
+const HAND_WEIGHT: f64 = 10.0;
+
 /// What tells the dancers of a film apart.
 #[derive(Default)]
 pub struct Told<'a> {
@@ -182,6 +188,8 @@ pub struct Told<'a> {
     /// The way from the leader to the follower as the figure has it at a moment of the film (seconds), metres;
     /// used with the camera only.
     pub apart: Option<&'a dyn Fn(f64) -> [f64; 2]>,
+    /// What a hand has marked in the film.
+    pub marked: &'a [Pose],
 }
 
 /// Undoes exchanges in a track in order of time. Gives the number of frames whose names were exchanged.
@@ -191,6 +199,7 @@ pub fn mend(track: &mut [Sighting], told: &Told) -> usize {
         heights,
         beside,
         apart: charted,
+        marked,
     } = told;
     let (camera, heights) = (*camera, *heights);
     let mut mended = 0;
@@ -209,6 +218,9 @@ pub fn mend(track: &mut [Sighting], told: &Told) -> usize {
             let mut against = [0.0; 2];
             let places = Role::BOTH.map(|role| {
                 let s = of(role)?;
+                for (cost, whose) in against.iter_mut().zip([role, role.partner()]) {
+                    *cost += by_hand(s, whose, marked);
+                }
                 let (middle, error) = stands(s, camera)?;
                 if let Some(tall) = camera.and_then(|c| height(s, middle, c)) {
                     for (cost, whose) in against.iter_mut().zip([role, role.partner()]) {
@@ -286,6 +298,23 @@ fn apart(place: &Place, role: Role, (track, camera, later): &Beside) -> f64 {
     };
     let off = [0, 1].map(|k| place.point[k] - there[k]);
     ((off[0].powi(2) + off[1].powi(2)) / (place.error.powi(2) + error.powi(2))).min(16.0)
+}
+
+/// What a hand's marks say against a sighting being of this dancer.
+fn by_hand(s: &Sighting, role: Role, marked: &[Pose]) -> f64 {
+    let near = |p: &&Pose| p.role == role && s.at.since(p.at).abs() < HAND_NEAR;
+    let off = |pose: &Pose| {
+        let both = pose.points.iter().filter_map(|(l, marked)| {
+            let seen = s.points.get(l)?.pixel;
+            Some((seen[0] - marked[0]).hypot(seen[1] - marked[1]))
+        });
+        let all: Vec<f64> = both.collect();
+        let mean = all.iter().sum::<f64>() / all.len().max(1) as f64;
+        let ys = || pose.points.values().map(|p| p[1]);
+        let tall = ys().fold(f64::MIN, f64::max) - ys().fold(f64::MAX, f64::min);
+        HAND_WEIGHT * (mean / (HAND_OFF * tall).max(1.0)).powi(2).min(MOST)
+    };
+    marked.iter().filter(near).map(off).sum()
 }
 
 /// Middle of what is seen of some landmarks, pixels, and the greatest of their standard errors.
@@ -491,6 +520,38 @@ mod tests {
         let backwards = |at: f64| apart(at).map(|v| -v);
         assert_eq!(mend(&mut other, &told(Some(&backwards))), 0);
         assert_eq!(other, truth);
+    }
+
+    #[test]
+    fn a_mark_by_hand_says_who_is_who() {
+        // Alike in height, and named the wrong way round from the first picture on.
+        let mut track: Vec<Sighting> = (0..60)
+            .flat_map(|i| {
+                [
+                    stands_at(i, Role::Follower, 1.7, -0.5, 0.0),
+                    stands_at(i, Role::Leader, 1.7, 0.5, 0.0),
+                ]
+            })
+            .collect();
+        let camera = phone();
+        let told = |marked| Told {
+            camera: Some(&camera),
+            heights: [1.7, 1.7],
+            marked,
+            ..Told::default()
+        };
+        assert_eq!(mend(&mut track.clone(), &told(&[])), 0);
+        let left = &track[60];
+        let marked = Pose {
+            role: Role::Leader,
+            at: left.at,
+            points: left.points.iter().map(|(l, p)| (*l, p.pixel)).collect(),
+        };
+        assert_eq!(mend(&mut track, &told(std::slice::from_ref(&marked))), 60);
+        for s in &track {
+            let leads = s.points[&L::LeftHip].pixel[0] < 640.0;
+            assert_eq!(s.role == Role::Leader, leads);
+        }
     }
 
     #[test]

@@ -1,5 +1,7 @@
 //! How the bodies turn from count to count, from shoulders, hips and feet in space.
 
+use std::collections::BTreeSet;
+
 use super::body::{At, counts, reading};
 use super::read;
 use super::{Measure, Need, Scene, Spec};
@@ -280,6 +282,22 @@ fn whole_turn(
         .then_some(all)
 }
 
+/// Sum of a dancer's turns at these slots, degrees, each with what is charted. Directions between two counts that both
+/// turn cancel; the error is that of the others together.
+fn summed(scene: &Scene, role: Role, turning: &[(usize, f64)]) -> Option<Estimate> {
+    let slots: BTreeSet<usize> = turning.iter().flat_map(|t| [t.0 - 1, t.0]).collect();
+    let moments: Option<Vec<Moment>> = slots.iter().map(|s| scene.body(role, *s)).collect();
+    let moments = moments?;
+    let place = |slot: usize| slots.iter().position(|s| *s == slot);
+    value(&moments.iter().collect::<Vec<_>>(), |p| {
+        let turn = |(slot, charted): &(usize, f64)| {
+            let by = read::yaw(p[place(*slot)?])? - read::yaw(p[place(slot - 1)?])?;
+            Some(charted + wrap_degrees(by - charted))
+        };
+        turning.iter().map(turn).sum()
+    })
+}
+
 fn whole(id: &str, role: Role, repetition: u32, reading: super::Reading) -> Measure {
     Measure {
         id: id.to_owned(),
@@ -304,12 +322,16 @@ pub(super) const SUM: Spec = Spec {
                 let Some(all) = whole_turn(scene, role, repetition, 2) else {
                     continue;
                 };
-                let turning = || all.iter().filter(|t| t.1 != 0.0);
-                let charted: f64 = turning().map(|t| t.1).sum();
-                let danced: f64 = turning().map(|t| t.2.value).sum();
-                // The sum telescopes: its error is that of its first and last direction.
-                let sigma = turning().map(|t| t.2.sigma).fold(0.0, f64::max);
-                let e = Estimate::new((danced - charted) * charted.signum(), sigma);
+                let turning: Vec<(usize, f64)> = all
+                    .iter()
+                    .filter(|t| t.1 != 0.0)
+                    .map(|t| (t.0, t.1))
+                    .collect();
+                let Some(e) = summed(scene, role, &turning) else {
+                    continue;
+                };
+                let charted: f64 = turning.iter().map(|t| t.1).sum();
+                let e = Estimate::new((e.value - charted) * charted.signum(), e.sigma);
                 out.push(whole("turn_sum", role, repetition, reading(e, 15.0)));
             }
         }

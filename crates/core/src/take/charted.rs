@@ -9,10 +9,13 @@ use crate::units::Role;
 /// How early or late dancers turn, seconds.
 const LATE: f64 = 0.15;
 
+/// Places of the left and the right foot, metres.
+pub(super) type Feet = [[f64; 2]; 2];
+
 /// Where the figure has both dancers stand and face over a take.
 pub struct Charted {
-    /// By role: from each moment on, seconds, the middle between the feet, metres, and the facing, degrees.
-    pub(super) steps: [Vec<(f64, [f64; 2], f64)>; 2],
+    /// By role: from each moment on, seconds, the left and the right foot's place, metres, and the facing, degrees.
+    pub(super) steps: [Vec<(f64, Feet, f64)>; 2],
     pub(super) heights: [f64; 2],
     /// By role: from each moment on, seconds, whether the dancer has risen.
     pub(super) risen: [Vec<(f64, bool)>; 2],
@@ -28,9 +31,8 @@ impl Charted {
         let mut risen: [Vec<(f64, bool)>; 2] = Default::default();
         let steps = Role::BOTH.map(|role| {
             let mut stance = start_stance(&chart.start, role, heights);
-            let middle = |feet: [[f64; 2]; 2]| [0, 1].map(|k| 0.5 * (feet[0][k] + feet[1][k]));
             let mut feet = [stance.left, stance.right];
-            let mut out = vec![(f64::NEG_INFINITY, middle(feet), stance.facing)];
+            let mut out = vec![(f64::NEG_INFINITY, feet, stance.facing)];
             let rows = chart.rows(role);
             for repetition in 0..marks.repetitions {
                 let (steps, next) = floor_path(rows, stance, Stride::joined(role, heights));
@@ -38,7 +40,7 @@ impl Charted {
                     feet[s.foot as usize] = s.to;
                     let count = rows[s.row].count;
                     if let Some(at) = grid.time_of_count(chart.pattern(), repetition, count) {
-                        out.push((at.secs(), middle(feet), s.facing));
+                        out.push((at.secs(), feet, s.facing));
                     }
                 }
                 stance = next;
@@ -98,17 +100,35 @@ impl Charted {
         [f[0] - l[0], f[1] - l[1]]
     }
 
-    /// The middle between a dancer's feet at a moment, on the way from one step to the next, metres.
+    /// The middle between a dancer's feet at a moment, metres.
     fn place(&self, role: Role, seconds: f64) -> [f64; 2] {
+        let [left, right] = self.feet(role, seconds).0;
+        [0, 1].map(|k| 0.5 * (left[k] + right[k]))
+    }
+
+    /// From the right foot to the left one at a moment, metres, and how far that way changes with the step about
+    /// then.
+    pub(super) fn stance(&self, role: Role, seconds: f64) -> ([f64; 2], f64) {
+        let (feet, steps) = self.feet(role, seconds);
+        let way = |feet: Feet| [0, 1].map(|k| feet[0][k] - feet[1][k]);
+        let [was, next] = steps.map(way);
+        (way(feet), (next[0] - was[0]).hypot(next[1] - was[1]))
+    }
+
+    /// A dancer's feet at a moment, on the way from one step to the next, and as those steps have them.
+    fn feet(&self, role: Role, seconds: f64) -> (Feet, [Feet; 2]) {
         let steps = &self.steps[role as usize];
         let k = steps.partition_point(|s| s.0 <= seconds).max(1);
-        let (from, place, _) = steps[k - 1];
+        let (from, was, _) = steps[k - 1];
         match steps.get(k) {
             Some((to, next, _)) if from.is_finite() => {
                 let share = (seconds - from) / (to - from).max(1e-6);
-                [0, 1].map(|k| place[k] + share * (next[k] - place[k]))
+                let on = |foot: usize| {
+                    [0, 1].map(|k| was[foot][k] + share * (next[foot][k] - was[foot][k]))
+                };
+                ([on(0), on(1)], [was, *next])
             }
-            _ => place,
+            _ => (was, [was; 2]),
         }
     }
 }

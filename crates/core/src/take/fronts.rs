@@ -1,16 +1,14 @@
 //! Dancers whose trunk a finder takes for its mirror image: from behind it looks much as from the front, with left
-//! and right exchanged and what is near taken for far. Told by where the figure has a dancer face, and by
-//! what stays in its place from picture to picture.
+//! and right exchanged and what is near taken for far. Told by where the figure has a dancer face, by what stays in
+//! its place from picture to picture, and by what a hand has marked.
 
+use super::charted::Charted;
+use super::sides::{self, Film, MOST};
 use crate::body::Landmark;
 use crate::body::track::Sighting;
 use crate::camera::Camera;
-use crate::take::charted::Charted;
 use crate::units::Role;
 use Landmark as L;
-
-/// Height of a shoe's middle over the floor, metres.
-const SOLE: f64 = 0.02;
 
 /// Lines across the body that tell front from back: left and right end, height and width as shares of standing
 /// height.
@@ -23,11 +21,21 @@ const ACROSS: [(L, L, f64, f64); 2] = [
 const OFF: f64 = 0.5;
 
 /// How much each line counts: from picture to picture they are alike.
-const WEIGHT: f64 = 0.06;
+const WEIGHT: f64 = 0.12;
 
-/// How far a landmark goes between two pictures and how much each counts.
+/// Cost of a picture seen the wrong way round: finders are right more often.
+const MIRRORED: f64 = 0.2;
+
+/// How far the partners are off the figure's way from one to the other, metres (1σ), and how much a picture of both
+/// counts.
+const APART: f64 = 0.3;
+const APART_WEIGHT: f64 = 0.06;
+
+/// How far landmarks go between two pictures besides turning, a share of the body's height in the picture.
 const MOVES: f64 = 0.03;
-const MOVE_WEIGHT: f64 = 0.2;
+
+/// Cost of a change between a body seen rightly and its mirror image.
+const CHANGE: f64 = 2.0;
 
 /// Half of the body's width with the arms at work, a share of its height in the picture: so far landmarks go when
 /// it turns by a radian.
@@ -36,49 +44,36 @@ const HALF: f64 = 0.12;
 /// Standard error of the moment of a turn, seconds: while the figure turns quickly the front is not known.
 const WHEN: f64 = 0.15;
 
-/// Cost of a change between a body seen rightly and its mirror image.
-const CHANGE: f64 = 2.0;
+/// Trunk and arms, left and right: legs are told apart by the floor, and finders name them rightly under a trunk that
+/// they see the wrong way round.
+fn upper() -> Vec<[L; 2]> {
+    L::ARMS.iter().chain(&L::LEGS[..1]).copied().collect()
+}
 
-/// Pictures further apart say nothing of each other, seconds.
-const APART: f64 = 0.3;
-
-/// Most squares of one number.
-const MOST: f64 = 9.0;
-
-/// Whether the couple stands the other way along the reference than the figure is drawn: by where the
-/// follower is from the leader, in all pictures that show both.
-fn backwards(charted: &Charted, track: &[Sighting], camera: &Camera, offset: f64) -> bool {
+/// What speaks against the couple standing turned so on the reference, degrees: where the follower is from the
+/// leader, in all pictures that show both.
+fn misplaced(film: &Film, charted: &Charted, turned: f64) -> f64 {
     let mut sum = 0.0;
-    for pair in track.windows(2).filter(|p| p[0].at == p[1].at) {
+    for pair in film.track.windows(2).filter(|p| p[0].at == p[1].at) {
         let of = |role: Role| pair.iter().find(|s| s.role == role);
         let (Some(l), Some(f)) = (of(Role::Leader), of(Role::Follower)) else {
             continue;
         };
-        if let (Some(a), Some(b)) = (stands(l, camera), stands(f, camera)) {
-            let apart = charted.apart(l.at.secs() + offset);
-            sum += (b[0] - a[0]) * apart[0] + (b[1] - a[1]) * apart[1];
+        let on = |s| sides::stands(s, film.camera);
+        if let (Some(a), Some(b)) = (on(l), on(f)) {
+            let has = sides::turned(charted.apart(l.at.secs() + film.offset), turned);
+            let off = (b[0] - a[0] - has[0]).hypot(b[1] - a[1] - has[1]) / APART;
+            sum += APART_WEIGHT * off.powi(2).min(MOST);
         }
     }
-    sum < 0.0
-}
-
-/// Where a dancer stands, metres.
-fn stands(s: &Sighting, camera: &Camera) -> Option<[f64; 2]> {
-    let feet = [L::LeftHeel, L::LeftToe, L::RightHeel, L::RightToe];
-    let mut middle = [0.0; 2];
-    for l in feet {
-        let p = s.points.get(&l)?.pixel;
-        middle = [0, 1].map(|k| middle[k] + 0.25 * p[k]);
-    }
-    let on = camera.at_height(middle.into(), SOLE)?;
-    Some([on.x, on.y])
+    sum
 }
 
 /// What speaks against a sighting as it is, and against its mirror image, from where the figure has the
 /// dancer face.
 fn against(s: &Sighting, camera: &Camera, height: f64, facing: f64) -> [f64; 2] {
     let mut out = [0.0; 2];
-    let Some(on) = stands(s, camera) else {
+    let Some(on) = sides::stands(s, camera) else {
         return out;
     };
     let (sin, cos) = facing.to_radians().sin_cos();
@@ -105,99 +100,74 @@ fn against(s: &Sighting, camera: &Camera, height: f64, facing: f64) -> [f64; 2] 
     out
 }
 
-/// The same landmark of the other side, for trunk and arms: legs are told apart by the floor, and finders name
-/// them rightly under a trunk that they see the wrong way round.
-fn other(l: L) -> Option<L> {
-    let mut pairs = L::ARMS.iter().chain(&L::LEGS[..1]);
-    let [a, b] = pairs.find(|p| p.contains(&l))?;
-    Some(if l == *a { *b } else { *a })
+/// The cheapest path of a dancer through a film, for a couple turned so on the reference: its cost, and which
+/// sightings are mirrored.
+fn path(film: &Film, charted: &Charted, role: Role, turned: f64) -> (f64, Vec<bool>) {
+    let own: Vec<&Sighting> = film.track.iter().filter(|s| s.role == role).collect();
+    let pairs = upper();
+    let at = |i: usize| own[i].at.secs() + film.offset;
+    let turning = |i: usize| charted.turning(role, at(i)).to_radians();
+    let here = |i: usize| {
+        let facing = turned + charted.facing(role, at(i));
+        let known = (-0.5 * (WHEN * turning(i)).powi(2)).exp();
+        let figure = against(own[i], film.camera, charted.heights[role as usize], facing);
+        let hand = sides::by_hand(own[i], film.marked, &pairs);
+        [0, 1].map(|k| known * figure[k] + hand[k] + MIRRORED * k as f64)
+    };
+    let step = |i: usize| {
+        let turns = (turning(i) * own[i].at.since(own[i - 1].at)).min(2.0);
+        let moves = MOVES.hypot(HALF * turns);
+        sides::moved([own[i - 1], own[i]], &pairs, moves, CHANGE)
+    };
+    sides::cheapest(own.len(), here, step)
 }
 
-/// What speaks against two sightings in a row, both as they are (or both mirrored), and against just one of
-/// them being mirrored; the figure turns so fast about then, radians a second.
-fn moved(before: &Sighting, now: &Sighting, turning: f64) -> [f64; 2] {
-    let mut out = [0.0, CHANGE];
-    let seconds = now.at.since(before.at);
-    if seconds > APART {
-        return [0.0; 2];
-    }
-    let ys = || now.points.values().map(|p| p.pixel[1]);
-    let tall = ys().fold(f64::MIN, f64::max) - ys().fold(f64::MAX, f64::min);
-    let spread = tall * MOVES.hypot(HALF * (turning * seconds).min(2.0));
-    for (l, p) in &now.points {
-        let Some(mirrored) = other(*l) else { continue };
-        for (cost, was) in out.iter_mut().zip([*l, mirrored]) {
-            if let Some(q) = before.points.get(&was) {
-                let off = (p.pixel[0] - q.pixel[0]).hypot(p.pixel[1] - q.pixel[1]);
-                *cost += MOVE_WEIGHT * (off / spread.max(1.0)).powi(2).min(MOST);
-            }
+/// Turns mirrored sightings of all films round. Gives by how much the couple stands turned on the reference against
+/// the figure's drawing, 0 or 180°, whichever explains all films at the least cost, and the number of sightings.
+pub(super) fn mend(films: &mut [Film], charted: &Charted) -> (f64, usize) {
+    let all = |turned: f64| {
+        let mut sum = 0.0;
+        let mut paths = Vec::new();
+        for film in films.iter() {
+            sum += misplaced(film, charted, turned);
+            let both = Role::BOTH.map(|role| path(film, charted, role, turned));
+            sum += both[0].0 + both[1].0;
+            paths.push(both.map(|b| b.1));
         }
-    }
-    out
-}
-
-/// Turns mirrored sightings round, by the cheapest path through them (Viterbi, A. J. (1967), IEEE Trans. Inf.
-/// Theory 13). The film begins `offset` seconds into the take. Gives their number.
-pub(super) fn mend(
-    track: &mut [Sighting],
-    camera: &Camera,
-    (charted, offset): (&Charted, f64),
-) -> usize {
-    let half = if backwards(charted, track, camera, offset) {
-        180.0
+        (sum, paths)
+    };
+    let (straight, round) = (all(0.0), all(180.0));
+    let (turned, paths) = if round.0 < straight.0 {
+        (180.0, round.1)
     } else {
-        0.0
+        (0.0, straight.1)
     };
     let mut mended = 0;
-    for role in Role::BOTH {
-        let own: Vec<usize> = (0..track.len())
-            .filter(|i| track[*i].role == role)
-            .collect();
-        let mut costs = [0.0; 2];
-        let mut from: Vec<[usize; 2]> = Vec::with_capacity(own.len());
-        for (n, i) in own.iter().enumerate() {
-            let s = &track[*i];
-            let at = s.at.secs() + offset;
-            let facing = half + charted.facing(role, at);
-            let turning = charted.turning(role, at).to_radians();
-            let known = (-0.5 * (WHEN * turning).powi(2)).exp();
-            let here =
-                against(s, camera, charted.heights[role as usize], facing).map(|cost| known * cost);
-            let step = match n.checked_sub(1) {
-                Some(b) => moved(&track[own[b]], s, turning),
-                None => [0.0; 2],
-            };
-            let way = |now: usize| [0, 1].map(|was| costs[was] + step[usize::from(was != now)]);
-            let ways = [way(0), way(1)];
-            from.push(ways.map(|w| usize::from(w[1] < w[0])));
-            costs = [0, 1].map(|now| ways[now][0].min(ways[now][1]) + here[now]);
-        }
-        let mut state = usize::from(costs[1] < costs[0]);
-        for (i, back) in own.iter().zip(&from).rev() {
-            if state == 1 {
-                mirror(&mut track[*i]);
+    for (film, both) in films.iter_mut().zip(&paths) {
+        for role in Role::BOTH {
+            let own = film.track.iter_mut().filter(|s| s.role == role);
+            for (s, _) in own.zip(&both[role as usize]).filter(|p| *p.1) {
+                mirror(s);
                 mended += 1;
             }
-            state = back[state];
         }
     }
-    mended
+    (turned, mended)
 }
 
 /// The mirror image: sides exchanged, and near for far.
 fn mirror(s: &mut Sighting) {
-    s.points = std::mem::take(&mut s.points)
-        .into_iter()
-        .map(|(l, mut p)| {
-            let Some(mirrored) = other(l) else {
-                return (l, p);
-            };
-            if let Some(about) = &mut p.about_hips {
-                about[2] = -about[2];
-            }
-            (mirrored, p)
-        })
-        .collect();
+    let pairs = upper();
+    sides::exchange(s, &pairs);
+    for p in s.points.iter_mut() {
+        if let Some(about) =
+            p.1.about_hips
+                .as_mut()
+                .filter(|_| sides::other(&pairs, *p.0).is_some())
+        {
+            about[2] = -about[2];
+        }
+    }
 }
 
 #[cfg(test)]
@@ -205,6 +175,7 @@ mod tests {
     use nalgebra::{Point3, Vector3};
 
     use super::*;
+    use crate::body::Pose;
     use crate::body::solve::Source;
     use crate::body::track::Sight;
     use crate::units::MediaTime;
@@ -275,7 +246,7 @@ mod tests {
     }
 
     fn charted() -> Charted {
-        let step = |role: Role, t: f64| (t, [[-0.5, 0.5][role as usize], 0.0], turns(role, t));
+        let step = |role: Role, t: f64| (t, [[[-0.5, 0.5][role as usize], 0.0]; 2], turns(role, t));
         Charted {
             steps: Role::BOTH.map(|role| {
                 vec![
@@ -287,6 +258,17 @@ mod tests {
             heights: [1.75, 1.65],
             risen: Default::default(),
         }
+    }
+
+    /// One film without marks.
+    fn alone(track: &mut [Sighting], figure: &Charted) -> (f64, usize) {
+        let film = Film {
+            track,
+            camera: &phone(),
+            offset: 0.0,
+            marked: &[],
+        };
+        mend(&mut [film], figure)
     }
 
     #[test]
@@ -301,10 +283,42 @@ mod tests {
             for i in &wrong {
                 mirror(&mut track[*i]);
             }
-            let mended = mend(&mut track, &phone(), (&charted(), 0.0));
-            assert_eq!(mended, wrong.len(), "{mirrored:?}");
+            let mended = alone(&mut track, &charted());
+            assert_eq!(mended, (0.0, wrong.len()), "{mirrored:?}");
             assert_eq!(track, truth);
         }
+    }
+
+    #[test]
+    fn a_mark_by_hand_turns_a_whole_row_round() {
+        // Mirrored throughout, and the figure not far from edge on: what finders usually get right decides, wrongly.
+        let truth = couple(|role, _| [-5.0, 175.0][role as usize]);
+        let mut figure = charted();
+        for (role, steps) in figure.steps.iter_mut().enumerate() {
+            steps.truncate(1);
+            steps[0].2 = [0.0, 180.0][role];
+        }
+        let mut track = truth.clone();
+        let own = |s: &&mut Sighting| s.role == Role::Leader;
+        track.iter_mut().filter(own).for_each(mirror);
+        let wrong = track.clone();
+        assert_eq!(alone(&mut track, &figure).1, 0);
+        assert_eq!(track, wrong);
+        // The coach marks the leader once.
+        let middle = truth.iter().filter(|s| s.role == Role::Leader).nth(20);
+        let by_hand = middle.map(|s| Pose {
+            role: s.role,
+            at: s.at,
+            points: s.points.iter().map(|(l, p)| (*l, p.pixel)).collect(),
+        });
+        let film = Film {
+            track: &mut track,
+            camera: &phone(),
+            offset: 0.0,
+            marked: by_hand.as_slice(),
+        };
+        assert_eq!(mend(&mut [film], &figure), (0.0, 50));
+        assert_eq!(track, truth);
     }
 
     #[test]
@@ -318,11 +332,11 @@ mod tests {
         };
         let mut figure = charted();
         figure.steps[0] = [f64::NEG_INFINITY, 1.6, 2.1, 2.6]
-            .map(|t| (t, [-0.5, 0.0], spins(0.0)(Role::Leader, t)))
+            .map(|t| (t, [[-0.5, 0.0]; 2], spins(0.0)(Role::Leader, t)))
             .to_vec();
         let mut track = couple(spins(0.1));
         let was = track.clone();
-        assert_eq!(mend(&mut track, &phone(), (&figure, 0.0)), 0);
+        assert_eq!(alone(&mut track, &figure).1, 0);
         assert_eq!(track, was);
     }
 
@@ -340,7 +354,7 @@ mod tests {
             }
         }
         let was = other.clone();
-        assert_eq!(mend(&mut other, &phone(), (&charted(), 0.0)), 0);
+        assert_eq!(alone(&mut other, &charted()), (180.0, 0));
         assert_eq!(other, was);
     }
 
@@ -354,7 +368,7 @@ mod tests {
         };
         let mut track = couple(lazy);
         let was = track.clone();
-        assert_eq!(mend(&mut track, &phone(), (&charted(), 0.0)), 0);
+        assert_eq!(alone(&mut track, &charted()).1, 0);
         assert_eq!(track, was);
     }
 }

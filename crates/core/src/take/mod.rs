@@ -6,7 +6,9 @@ pub mod exchange;
 mod fronts;
 pub mod holds;
 pub mod import;
+mod legs;
 pub mod notes;
+mod sides;
 mod size;
 mod spread;
 pub mod table;
@@ -22,7 +24,7 @@ use crate::body::{Landmark, Pose};
 use crate::camera::{Calibration, PIXEL_SIGMA, calibrate_lens};
 use crate::chart::Shelf;
 use crate::fault::Rules;
-use crate::marks::Marks;
+use crate::marks::{Marks, StepMark};
 use crate::measure::{CoupleBody, SceneError};
 use crate::units::Role;
 use Landmark as L;
@@ -195,22 +197,34 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
                     heights: take.couple.heights,
                     beside,
                     apart: apart.as_ref().map(|a| a as &dyn Fn(f64) -> [f64; 2]),
+                    marked: take.marked(i),
                 };
                 mended.push(mend(&mut track, &told));
-                if let Some(charted) = &charted {
-                    fronts::mend(&mut track, &c.camera, (charted, film.offset));
-                }
-                for role in Role::BOTH {
-                    // Before the hand's marks are spread: those must not change every instant.
-                    size::stretch(&mut track, &c.camera, role);
-                    spread::spread(&mut track, take.marked(i), role);
-                }
                 index.push(i);
                 cameras.push(c);
                 tracks.push(track);
             }
             Err(e) if i == 0 => why = Some(e.to_string()),
             Err(_) => {}
+        }
+    }
+    let mut seen: Vec<sides::Film> = tracks
+        .iter_mut()
+        .zip(index.iter().zip(&cameras))
+        .map(|(track, (i, c))| sides::Film {
+            track,
+            camera: &c.camera,
+            offset: take.films[*i].offset,
+            marked: take.marked(*i),
+        })
+        .collect();
+    let figure = charted.as_ref().map(|c| (c, fronts::mend(&mut seen, c).0));
+    for film in &mut seen {
+        legs::mend(film, figure);
+        for role in Role::BOTH {
+            // Before the hand's marks are spread: those must not change every instant.
+            size::stretch(film.track, film.camera, role);
+            spread::spread(film.track, film.marked, role);
         }
     }
     let given = Role::BOTH.map(|role| instants(take, role, (&index, &tracks), charted.as_ref()));
@@ -348,16 +362,31 @@ fn instants(
             now.floor_sigma = 0.02;
         }
     }
-    // The foot that arrives stands on the floor, where the figure rises on its ball.
-    for s in take.marks.steps.iter().filter(|s| s.role == role) {
+    let steps: Vec<StepMark> = take
+        .marks
+        .steps
+        .iter()
+        .filter(|s| s.role == role)
+        .copied()
+        .collect();
+    for s in &steps {
         let here = out.iter_mut().find(|i| (i.at - s.at.secs()).abs() < 1e-4);
         if let Some(now) = here {
             let risen = charted.is_some_and(|c| c.risen(role, now.at));
             now.planted[s.foot as usize] = [!risen, true];
+            now.bore[1 - s.foot as usize] = bore(s, &steps);
         }
     }
     out.retain(|i| !i.seen.is_empty());
     out
+}
+
+/// Whether the other foot bore the weight until this one arrives.
+fn bore(arrives: &StepMark, steps: &[StepMark]) -> bool {
+    let before = steps.iter().filter(|s| s.at < arrives.at);
+    let last = before.max_by_key(|s| s.at);
+    // A foot that touched bore none, and after a hop from one foot to the same the other is in the air.
+    last.is_none_or(|s| s.weight == (s.foot != arrives.foot))
 }
 
 /// A track's landmarks at a moment of its own clip.
@@ -403,6 +432,38 @@ fn add(now: &mut Instant, camera: usize, found: &BTreeMap<L, Sight>) {
                 landmark: *landmark,
                 about_hips,
             });
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::units::{Foot, MediaTime};
+
+    #[test]
+    fn a_foot_bears_the_weight_until_the_other_one_comes() {
+        let step = |at: i64, foot: Foot, weight: bool| StepMark {
+            role: Role::Leader,
+            foot,
+            at: MediaTime(at),
+            weight,
+        };
+        let left = step(1, Foot::Left, true);
+        let right = |weight| step(2, Foot::Right, weight);
+        for (steps, other_bore) in [
+            // Walking, and from a stand.
+            (vec![left, right(true)], true),
+            (vec![left], true),
+            // A touch without weight leaves the other foot standing, and tells nothing of a foot that touched.
+            (vec![left, right(false)], true),
+            (vec![step(1, Foot::Left, false), right(true)], false),
+            // Touched and stepped with the same foot; hopped on it.
+            (vec![left, right(false), step(3, Foot::Right, true)], true),
+            (vec![left, right(true), step(3, Foot::Right, true)], false),
+        ] {
+            let arrives = steps.last().unwrap();
+            assert_eq!(bore(arrives, &steps), other_bore, "{steps:?}");
         }
     }
 }

@@ -135,6 +135,8 @@ pub struct Instant {
     pub hints: Vec<Hint>,
     /// Heel and toe of the left and the right foot known to stand on the floor.
     pub planted: [[bool; 2]; 2],
+    /// The left and the right foot known to have borne the weight until now: its ball is hardly off the floor.
+    pub bore: [bool; 2],
     /// Standard error of a standing part's height, metres.
     pub floor_sigma: f64,
     /// How fast the body turns, radians a second: a quick turn bends the ways of its joints.
@@ -151,6 +153,7 @@ impl Instant {
             seen: Vec::new(),
             hints: Vec::new(),
             planted: [[false; 2]; 2],
+            bore: [false; 2],
             floor_sigma: 0.01,
             turning: 0.0,
             unsure: 0.0,

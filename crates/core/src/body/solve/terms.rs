@@ -26,6 +26,9 @@ const HINT_SIGMA: [f64; 3] = [0.08, 0.08, 0.15];
 const LIFTED: [f64; 2] = [0.06, 0.03];
 const LIFTED_FREEDOM: f64 = 3.0;
 
+/// The same for the ball of a foot that bore the weight until just now.
+const BORE: f64 = 0.012;
+
 /// How far below the floor a landmark may be found, metres (1σ).
 const BELOW: f64 = 0.01;
 
@@ -497,8 +500,9 @@ fn lifted(now: &Instant, x: &Joints, sink: &mut impl Sink) {
     } else {
         2.0
     };
-    for [.., heel, toe] in LEGS {
-        for (l, sigma) in [(heel, by * LIFTED[0]), (toe, by * LIFTED[1])] {
+    for (side, [.., heel, toe]) in LEGS.into_iter().enumerate() {
+        let ball = if now.bore[side] { BORE } else { by * LIFTED[1] };
+        for (l, sigma) in [(heel, by * LIFTED[0]), (toe, ball)] {
             let z = at(l) + 2;
             let lift = x[z] / sigma;
             let weighed = student(LIFTED_FREEDOM, 1.0, lift * lift);
