@@ -46,16 +46,21 @@ fn weeks_ago(weeks: i64) -> Date {
         .saturating_sub(Span::new().weeks(weeks))
 }
 
-/// The coach confirms the follower's lean.
-async fn confirmed(house: &House, take: &review::Review) -> anyhow::Result<()> {
+/// The coach confirms the follower's lean, or dismisses it with a reason.
+async fn decided(house: &House, take: &review::Review, dismissed: &str) -> anyhow::Result<()> {
+    let verdict = if dismissed.is_empty() {
+        Verdict::Confirmed
+    } else {
+        Verdict::Dismissed
+    };
     let today = jiff::Zoned::now().date();
     decide(
         house.app.store(),
         (house.studio, None),
         take,
         ("P1", Whose::Follower),
-        Verdict::Confirmed,
-        "",
+        verdict,
+        dismissed,
         &Wish::default(),
         today,
     )
@@ -125,7 +130,7 @@ async fn a_student_practises_from_a_phone_and_the_lesson_follows() -> anyhow::Re
     let house = House::open().await?;
     let couple = house.couple(["Wren", "Idris"]).await?;
     let take = danced(&house, couple, weeks_ago(1), 71, [9.0, 0.02]).await?;
-    confirmed(&house, &take).await?;
+    decided(&house, &take, "").await?;
     let b = Browser::start().await?;
     let mut barriers = Vec::new();
     b.sign_in(&house.url, "coach@hall.example", PASSWORD)
@@ -281,6 +286,80 @@ async fn the_coach_marks_again_without_seeing_the_first_marks() -> anyhow::Resul
     b.sees("Error of one reading").await?;
     b.sees("readings").await?;
     b.look_over("Settings, with errors", &mut barriers).await?;
+    anyhow::ensure!(barriers.is_empty(), "{}", barriers.join("\n"));
+    b.client.clone().close().await?;
+    Ok(())
+}
+
+/// What the coach dismisses again and again comes back as an offer, is never applied by itself, and the band the coach
+/// then sets goes to another studio's catalogue and back as a file.
+#[tokio::test]
+async fn dismissals_offer_another_band_and_the_band_travels_as_a_file() -> anyhow::Result<()> {
+    let house = House::open().await?;
+    let couple = house.couple(["Wren", "Idris"]).await?;
+    for (week, lean) in [6.0, 6.0, 6.0, 6.0, 11.0, 11.0].into_iter().enumerate() {
+        let day = weeks_ago(6 - week as i64);
+        let take = danced(&house, couple, day, 70 + week as u64, [lean, 0.02]).await?;
+        let dismissed = if lean < 10.0 { "Not at this tempo" } else { "" };
+        decided(&house, &take, dismissed).await?;
+    }
+    let b = Browser::start().await?;
+    let mut barriers = Vec::new();
+    b.sign_in(&house.url, "coach@hall.example", PASSWORD)
+        .await?;
+    b.press("Faults").await?;
+    b.press("Agreement").await?;
+    b.sees("It would spare 4 dismissed findings, miss 0 you confirmed, and make 4 of 6 findings in past takes fine.")
+        .await?;
+    // The band between both sorts, some 6 and 11 degrees.
+    b.until(
+        "a band between what was dismissed and what was confirmed",
+        "const said = document.body.innerText.match(/Your decisions fit a band of at most (\\d+)°/);
+         return !!said && +said[1] > 6 && +said[1] < 11",
+    )
+    .await?;
+    b.look_over("Agreement with a suggestion", &mut barriers)
+        .await?;
+
+    // Nothing has changed by itself; the coach adapts the fault.
+    b.click("//td/a[.='Leans back out of the hold']").await?;
+    b.sees("at most 3°").await?;
+    b.press("Adapt").await?;
+    b.fill("Fine to, °", "8").await?;
+    b.fill("Clear above, °", "9").await?;
+    b.press("What would it find?").await?;
+    b.until(
+        "four takes to become fine, and two to stay",
+        "const rows = [...document.querySelectorAll('table[aria-label=\"What it would find\"] tbody tr')];
+         const told = rows.map(r => [...r.querySelectorAll('td')].slice(-2).map(c => parseInt(c.innerText)));
+         const shown = told.filter(([now]) => now > 1);
+         return shown.length === 6 && shown.filter(([, then]) => then === 0).length === 4",
+    )
+    .await?;
+    b.press("Save").await?;
+    b.closed().await?;
+    b.sees("at most 8°").await?;
+
+    // As a file it survives that the studio goes back to the catalogue's band.
+    let file = b
+        .script("return (async () => await (await fetch('/api/fault-file')).text())()")
+        .await?;
+    let folder = tempfile::tempdir()?;
+    let path = folder.path().join("own-faults.json");
+    std::fs::write(&path, file.as_str().unwrap_or_default())?;
+    b.press("Back to the catalogue’s").await?;
+    b.sees("at most 3°").await?;
+    b.give_file(path).await?;
+    b.sees("at most 8°").await?;
+
+    // Another file says what is wrong, and changes nothing.
+    let other = folder.path().join("notes.json");
+    std::fs::write(&other, "what the couple said")?;
+    b.give_file(other).await?;
+    b.sees("This is no file of faults that this program can read.")
+        .await?;
+    b.sees("at most 8°").await?;
+    b.look_over("Faults, a wrong file", &mut barriers).await?;
     anyhow::ensure!(barriers.is_empty(), "{}", barriers.join("\n"));
     b.client.clone().close().await?;
     Ok(())

@@ -55,7 +55,7 @@ export function AgreementPage() {
                           <Link to={`/faults?fault=${fault}`}>{name}</Link>
                           {a.suggestion && unit && (
                             <Typography variant="body2" color="text.secondary">
-                              You draw the line at {bandText(a.suggestion.band, unit)}. That band
+                              Your decisions fit a band of {bandText(a.suggestion.band, unit)}. It
                               would spare {plural(a.suggestion.spares, 'dismissed finding')}, miss{' '}
                               {a.suggestion.misses} you confirmed, and make {fewer} of{' '}
                               {plural(findings, 'finding')} in past takes fine. Adapt the fault if

@@ -20,7 +20,7 @@ export function BandFields({
     const value = band[zone][side];
     return (
       <TextField
-        label={`${label}${sign}`}
+        label={`${label} ${sign.trim()}`.trim()}
         type="number"
         value={value == null ? '' : Number((value * times).toFixed(2))}
         slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }}
