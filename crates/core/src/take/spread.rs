@@ -8,8 +8,8 @@ use crate::body::track::Sighting;
 use crate::camera::PIXEL_SIGMA;
 use crate::units::Role;
 
-/// How long a finder's errors stay, seconds: the time after which they are alike by 1/e. The networks' on rendered
-/// couples stay about that long, the simulated finder's half as long.
+/// How long a finder's errors stay, seconds: the time after which they are alike by 1/e. By what marks do for bodies
+/// that the networks found; the simulated finder's errors stay half as long.
 const STAYS: f64 = 0.5;
 
 /// A mark is compared with what was found so near to it, seconds: further away the dancer has moved.
