@@ -170,11 +170,17 @@ fn exchanges(frames: &[Frame], figure: &[[f64; 2]]) -> (f64, Vec<bool>) {
 /// seconds.
 pub type Beside<'a> = (&'a [Sighting], &'a Camera, f64);
 
-/// A mark by hand speaks of pictures this near, seconds; what is found of a dancer is on the mean so far off the marks,
-/// a share of the height of what is marked (1σ); and how much it counts.
+/// A mark by hand speaks of pictures this near, seconds; the middle of what is found is so far off the marks, a share
+/// of the dancer's height in the picture (1σ); and how much it counts.
 const HAND_NEAR: f64 = 0.06;
 const HAND_OFF: f64 = 0.06;
 const HAND_WEIGHT: f64 = 10.0;
+
+/// What a mark by hand tells the dancers apart by.
+const TRUNK: [[L; 2]; 2] = [
+    [L::LeftShoulder, L::RightShoulder],
+    [L::LeftHip, L::RightHip],
+];
 
 /// What tells the dancers of a film apart.
 #[derive(Default)]
@@ -300,19 +306,25 @@ fn apart(place: &Place, role: Role, (track, camera, later): &Beside) -> f64 {
     ((off[0].powi(2) + off[1].powi(2)) / (place.error.powi(2) + error.powi(2))).min(16.0)
 }
 
-/// What a hand's marks say against a sighting being of this dancer.
+/// What a hand's marks say against a sighting being of this dancer: by the middle of shoulders or hips of which both
+/// sides are marked. Hands and feet of the two are too near each other to tell.
 fn by_hand(s: &Sighting, role: Role, marked: &[Pose]) -> f64 {
+    let middle = |at: &dyn Fn(L) -> Option<[f64; 2]>, [a, b]: [L; 2]| {
+        let (p, q) = (at(a)?, at(b)?);
+        Some([0, 1].map(|k| 0.5 * (p[k] + q[k])))
+    };
+    let seen = |l: L| s.points.get(&l).map(|p| p.pixel);
+    let ys = || s.points.values().map(|p| p.pixel[1]);
+    let tall = ys().fold(f64::MIN, f64::max) - ys().fold(f64::MAX, f64::min);
     let near = |p: &&Pose| p.role == role && s.at.since(p.at).abs() < HAND_NEAR;
     let off = |pose: &Pose| {
-        let both = pose.points.iter().filter_map(|(l, marked)| {
-            let seen = s.points.get(l)?.pixel;
-            Some((seen[0] - marked[0]).hypot(seen[1] - marked[1]))
-        });
-        let all: Vec<f64> = both.collect();
-        let mean = all.iter().sum::<f64>() / all.len().max(1) as f64;
-        let ys = || pose.points.values().map(|p| p[1]);
-        let tall = ys().fold(f64::MIN, f64::max) - ys().fold(f64::MAX, f64::min);
-        HAND_WEIGHT * (mean / (HAND_OFF * tall).max(1.0)).powi(2).min(MOST)
+        let told = |pair: [L; 2]| {
+            let by_hand = middle(&|l| pose.points.get(&l).copied(), pair)?;
+            let found = middle(&seen, pair)?;
+            let off = (found[0] - by_hand[0]).hypot(found[1] - by_hand[1]);
+            Some((off / (HAND_OFF * tall).max(1.0)).powi(2).min(MOST))
+        };
+        HAND_WEIGHT * TRUNK.into_iter().filter_map(told).sum::<f64>()
     };
     marked.iter().filter(near).map(off).sum()
 }
@@ -547,6 +559,13 @@ mod tests {
             at: left.at,
             points: left.points.iter().map(|(l, p)| (*l, p.pixel)).collect(),
         };
+        // One foot on the partner's is a foot put right.
+        let foot = Pose {
+            points: [(L::LeftToe, left.points[&L::LeftToe].pixel)].into(),
+            ..marked.clone()
+        };
+        let corrected = [foot];
+        assert_eq!(mend(&mut track.clone(), &told(&corrected)), 0);
         assert_eq!(mend(&mut track, &told(std::slice::from_ref(&marked))), 60);
         for s in &track {
             let leads = s.points[&L::LeftHip].pixel[0] < 640.0;

@@ -111,7 +111,7 @@ fn path(film: &Film, charted: &Charted, role: Role, turned: f64) -> (f64, Vec<bo
         let facing = turned + charted.facing(role, at(i));
         let known = (-0.5 * (WHEN * turning(i)).powi(2)).exp();
         let figure = against(own[i], film.camera, charted.heights[role as usize], facing);
-        let hand = sides::by_hand(own[i], film.marked, &pairs);
+        let hand = sides::by_hand(own[i], film.marked, &ACROSS.map(|(l, r, ..)| [l, r]));
         [0, 1].map(|k| known * figure[k] + hand[k] + MIRRORED * k as f64)
     };
     let step = |i: usize| {

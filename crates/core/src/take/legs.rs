@@ -213,7 +213,12 @@ mod tests {
         let mut seen = danced.clone();
         assert_eq!(mended(&mut seen, &[], Some(&figure())), 45);
         let mut seen = danced.clone();
-        mended(&mut seen, &[mark], Some(&figure()));
+        mended(&mut seen, std::slice::from_ref(&mark), Some(&figure()));
         assert_eq!(seen[20], danced[20]);
+        // One joint put right says nothing of the sides.
+        let mut joint = mark;
+        joint.points.retain(|l, _| *l == L::LeftKnee);
+        let mut seen = danced.clone();
+        assert_eq!(mended(&mut seen, &[joint], Some(&figure())), 45);
     }
 }

@@ -98,20 +98,19 @@ pub(super) fn moved(pair: [&Sighting; 2], pairs: &[[L; 2]], moves: f64, change: 
     out
 }
 
-/// What a hand's marks say against a sighting as it is, and exchanged.
+/// What a hand's marks say against a sighting as it is, and exchanged: of those pairs of which both sides are marked. A
+/// single joint put right, or hands that are near each other anyhow, tell of that joint and not of the sides.
 pub(super) fn by_hand(s: &Sighting, marked: &[Pose], pairs: &[[L; 2]]) -> [f64; 2] {
     let mut out = [0.0; 2];
     let near = |p: &&Pose| p.role == s.role && s.at.since(p.at).abs() < NEAR;
     for pose in marked.iter().filter(near) {
         let spread = OFF_HAND * tall(s);
-        for (l, pixel) in &pose.points {
-            let Some(exchanged) = other(pairs, *l) else {
-                continue;
-            };
-            for (cost, is) in out.iter_mut().zip([*l, exchanged]) {
-                if let Some(q) = s.points.get(&is) {
-                    *cost += off(*pixel, q.pixel, spread);
-                }
+        for [a, b] in pairs {
+            let marks = [pose.points.get(a), pose.points.get(b)];
+            let found = [s.points.get(a), s.points.get(b)];
+            if let ([Some(p), Some(q)], [Some(x), Some(y)]) = (marks, found) {
+                out[0] += off(*p, x.pixel, spread) + off(*q, y.pixel, spread);
+                out[1] += off(*p, y.pixel, spread) + off(*q, x.pixel, spread);
             }
         }
     }
