@@ -1,6 +1,6 @@
 //! What a finder takes for left and right: the cheapest way through a film's pictures, each as it is or exchanged.
 
-use crate::body::track::Sighting;
+use crate::body::track::{Sight, Sighting};
 use crate::body::{Landmark, Pose};
 use crate::camera::Camera;
 use Landmark as L;
@@ -20,8 +20,10 @@ const APART: f64 = 0.3;
 /// A mark by hand speaks of pictures this near, seconds.
 const NEAR: f64 = 0.06;
 
-/// How far a finder's landmark is off a hand's mark, a share of the body's height in the picture (1σ).
+/// How far a finder's landmark is off a hand's mark, a share of the body's height in the picture (1σ), and how much each
+/// mark counts: a row of pictures must not outweigh it.
 const OFF_HAND: f64 = 0.03;
+const HAND_WEIGHT: f64 = 3.0;
 
 /// What one camera found, begun `offset` seconds into the take, and what a hand has marked in it.
 pub(super) struct Film<'a> {
@@ -109,8 +111,11 @@ pub(super) fn by_hand(s: &Sighting, marked: &[Pose], pairs: &[[L; 2]]) -> [f64; 
             let marks = [pose.points.get(a), pose.points.get(b)];
             let found = [s.points.get(a), s.points.get(b)];
             if let ([Some(p), Some(q)], [Some(x), Some(y)]) = (marks, found) {
-                out[0] += off(*p, x.pixel, spread) + off(*q, y.pixel, spread);
-                out[1] += off(*p, y.pixel, spread) + off(*q, x.pixel, spread);
+                let miss = |x: &Sight, y: &Sight| {
+                    HAND_WEIGHT * (off(*p, x.pixel, spread) + off(*q, y.pixel, spread))
+                };
+                out[0] += miss(x, y);
+                out[1] += miss(y, x);
             }
         }
     }
