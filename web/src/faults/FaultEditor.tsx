@@ -173,7 +173,8 @@ export function FaultEditor({
         <>
           <BandFields band={f.band} unit={measure.unit} onChange={(band) => change({ band })} />
           <Typography variant="caption" color="text.secondary">
-            {measure.sign}. {measure.source}. Leave both edges of a side empty to leave it open.
+            Read as: {measure.source}; {measure.sign}. Leave both edges of a side empty to leave it
+            open.
           </Typography>
           <TextField
             select

@@ -97,7 +97,7 @@ export function FaultSheet({
         <Line name="Measured by">
           {measure ? (
             <>
-              {measure.name}: {measure.source}. {measure.sign}.
+              {measure.name}: {measure.source}; {measure.sign}.
             </>
           ) : (
             'The coach’s eye and hand, from 1, a little, to 4, very much.'
