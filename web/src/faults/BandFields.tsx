@@ -20,7 +20,7 @@ export function BandFields({
     const value = band[zone][side];
     return (
       <TextField
-        label={`${label} ${sign.trim()}`.trim()}
+        label={sign ? `${label}, ${sign.trim()}` : label}
         type="number"
         value={value == null ? '' : Number((value * times).toFixed(2))}
         slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }}
@@ -34,10 +34,10 @@ export function BandFields({
   };
   return (
     <Box sx={{ display: 'grid', gridTemplateColumns: 'repeat(4, 1fr)', gap: 1 }}>
-      {edge('clear', 0, 'Clear below,')}
-      {edge('fine', 0, 'Fine from,')}
-      {edge('fine', 1, 'Fine to,')}
-      {edge('clear', 1, 'Clear above,')}
+      {edge('clear', 0, 'Clear below')}
+      {edge('fine', 0, 'Fine from')}
+      {edge('fine', 1, 'Fine to')}
+      {edge('clear', 1, 'Clear above')}
     </Box>
   );
 }
