@@ -170,17 +170,10 @@ fn exchanges(frames: &[Frame], figure: &[[f64; 2]]) -> (f64, Vec<bool>) {
 /// seconds.
 pub type Beside<'a> = (&'a [Sighting], &'a Camera, f64);
 
-/// A mark by hand speaks of pictures this near, seconds; the middle of what is found is so far off the marks, a share
-/// of the dancer's height in the picture (1σ); and how much it counts.
-const HAND_NEAR: f64 = 0.06;
+/// How far the middle of what is found is off a hand's marks, a share of the dancer's height in the picture (1σ), and
+/// how much a mark counts.
 const HAND_OFF: f64 = 0.06;
 const HAND_WEIGHT: f64 = 10.0;
-
-/// What a mark by hand tells the dancers apart by.
-const TRUNK: [[L; 2]; 2] = [
-    [L::LeftShoulder, L::RightShoulder],
-    [L::LeftHip, L::RightHip],
-];
 
 /// What tells the dancers of a film apart.
 #[derive(Default)]
@@ -314,9 +307,7 @@ fn by_hand(s: &Sighting, role: Role, marked: &[Pose]) -> f64 {
         Some([0, 1].map(|k| 0.5 * (p[k] + q[k])))
     };
     let seen = |l: L| s.points.get(&l).map(|p| p.pixel);
-    let ys = || s.points.values().map(|p| p.pixel[1]);
-    let tall = ys().fold(f64::MIN, f64::max) - ys().fold(f64::MAX, f64::min);
-    let near = |p: &&Pose| p.role == role && s.at.since(p.at).abs() < HAND_NEAR;
+    let tall = s.tall();
     let off = |pose: &Pose| {
         let told = |pair: [L; 2]| {
             let by_hand = middle(&|l| pose.points.get(&l).copied(), pair)?;
@@ -324,9 +315,9 @@ fn by_hand(s: &Sighting, role: Role, marked: &[Pose]) -> f64 {
             let off = (found[0] - by_hand[0]).hypot(found[1] - by_hand[1]);
             Some((off / (HAND_OFF * tall).max(1.0)).powi(2).min(MOST))
         };
-        HAND_WEIGHT * TRUNK.into_iter().filter_map(told).sum::<f64>()
+        HAND_WEIGHT * L::TRUNK.into_iter().filter_map(told).sum::<f64>()
     };
-    marked.iter().filter(near).map(off).sum()
+    s.marked(role, marked).map(off).sum()
 }
 
 /// Middle of what is seen of some landmarks, pixels, and the greatest of their standard errors.
@@ -385,8 +376,7 @@ fn height(s: &Sighting, feet: [f64; 2], camera: &Camera) -> Option<f64> {
 
 /// Pixels of a metre at the dancer, from how tall the sighting is.
 fn metre(s: &Sighting) -> Option<f64> {
-    let ys = || s.points.values().map(|p| p.pixel[1]);
-    let tall = ys().fold(f64::MIN, f64::max) - ys().fold(f64::MAX, f64::min);
+    let tall = s.tall();
     (tall > 10.0).then_some(tall / (0.95 * TALL))
 }
 

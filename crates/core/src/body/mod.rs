@@ -78,6 +78,9 @@ impl Landmark {
         [Self::LeftKnuckle, Self::RightKnuckle],
     ];
 
+    /// Left and right of the trunk: shoulders and hips.
+    pub const TRUNK: [[Self; 2]; 2] = [Self::ARMS[0], Self::LEGS[0]];
+
     /// Heel and toe of a foot.
     pub fn heel_toe(foot: Foot) -> [Self; 2] {
         match foot {

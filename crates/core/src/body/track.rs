@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use super::Landmark;
 use super::solve::Source;
+use super::{Landmark, Pose};
 use crate::units::{MediaTime, Role};
 
 /// A landmark found in a frame.
@@ -37,6 +37,28 @@ pub struct Sighting {
     /// What was found.
     #[cfg_attr(feature = "schema", schema(value_type = std::collections::HashMap<String, Sight>))]
     pub points: BTreeMap<Landmark, Sight>,
+}
+
+/// A mark by hand speaks of frames this near, seconds.
+const NEAR: f64 = 0.06;
+
+impl Sighting {
+    /// Height of what is seen of the body, pixels.
+    pub(crate) fn tall(&self) -> f64 {
+        let ys = || self.points.values().map(|p| p.pixel[1]);
+        (ys().fold(f64::MIN, f64::max) - ys().fold(f64::MAX, f64::min)).max(0.0)
+    }
+
+    /// What a hand has marked of a dancer in a frame near this one.
+    pub(crate) fn marked<'a>(
+        &self,
+        role: Role,
+        marked: &'a [Pose],
+    ) -> impl Iterator<Item = &'a Pose> {
+        let at = self.at;
+        let near = move |p: &&Pose| p.role == role && at.since(p.at).abs() < NEAR;
+        marked.iter().filter(near)
+    }
 }
 
 /// A landmark's place at a moment between two frames that are near to each other.

@@ -10,12 +10,8 @@ use crate::camera::Camera;
 use crate::units::Role;
 use Landmark as L;
 
-/// Lines across the body that tell front from back: left and right end, height and width as shares of standing
-/// height.
-const ACROSS: [(L, L, f64, f64); 2] = [
-    (L::LeftShoulder, L::RightShoulder, 0.80, 0.215),
-    (L::LeftHip, L::RightHip, 0.51, 0.100),
-];
+/// Height and width of the lines across the trunk that tell front from back, shares of standing height.
+const ACROSS: [(f64, f64); 2] = [(0.80, 0.215), (0.51, 0.100)];
 
 /// How far such a line is off what the figure has, a share of its width (1σ): people turn in their hold.
 const OFF: f64 = 0.5;
@@ -77,7 +73,7 @@ fn against(s: &Sighting, camera: &Camera, height: f64, facing: f64) -> [f64; 2] 
         return out;
     };
     let (sin, cos) = facing.to_radians().sin_cos();
-    for (left, right, up, wide) in ACROSS {
+    for ([left, right], (up, wide)) in L::TRUNK.into_iter().zip(ACROSS) {
         let (Some(l), Some(r)) = (s.points.get(&left), s.points.get(&right)) else {
             continue;
         };
@@ -111,7 +107,7 @@ fn path(film: &Film, charted: &Charted, role: Role, turned: f64) -> (f64, Vec<bo
         let facing = turned + charted.facing(role, at(i));
         let known = (-0.5 * (WHEN * turning(i)).powi(2)).exp();
         let figure = against(own[i], film.camera, charted.heights[role as usize], facing);
-        let hand = sides::by_hand(own[i], film.marked, &ACROSS.map(|(l, r, ..)| [l, r]));
+        let hand = sides::by_hand(own[i], film.marked, &L::TRUNK);
         [0, 1].map(|k| known * figure[k] + hand[k] + MIRRORED * k as f64)
     };
     let step = |i: usize| {

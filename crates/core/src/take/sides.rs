@@ -17,9 +17,6 @@ const MOVE_WEIGHT: f64 = 0.2;
 /// Pictures further apart say nothing of each other, seconds.
 const APART: f64 = 0.3;
 
-/// A mark by hand speaks of pictures this near, seconds.
-const NEAR: f64 = 0.06;
-
 /// How far a finder's landmark is off a hand's mark, a share of the body's height in the picture (1σ), and how much each
 /// mark counts: a row of pictures must not outweigh it.
 const OFF_HAND: f64 = 0.03;
@@ -65,12 +62,6 @@ pub(super) fn exchange(s: &mut Sighting, pairs: &[[L; 2]]) {
         .collect();
 }
 
-/// Height of what is seen of a body, pixels.
-fn tall(s: &Sighting) -> f64 {
-    let ys = || s.points.values().map(|p| p.pixel[1]);
-    (ys().fold(f64::MIN, f64::max) - ys().fold(f64::MAX, f64::min)).max(1.0)
-}
-
 /// Half the squares by which a place in a picture is off another one.
 fn off(a: [f64; 2], b: [f64; 2], spread: f64) -> f64 {
     ((a[0] - b[0]).hypot(a[1] - b[1]) / spread)
@@ -86,7 +77,7 @@ pub(super) fn moved(pair: [&Sighting; 2], pairs: &[[L; 2]], moves: f64, change: 
         return [0.0; 2];
     }
     let mut out = [0.0, change];
-    let spread = (moves * tall(now)).max(1.0);
+    let spread = (moves * now.tall()).max(1.0);
     for (l, p) in &now.points {
         let Some(exchanged) = other(pairs, *l) else {
             continue;
@@ -104,9 +95,8 @@ pub(super) fn moved(pair: [&Sighting; 2], pairs: &[[L; 2]], moves: f64, change: 
 /// single joint put right, or hands that are near each other anyhow, tell of that joint and not of the sides.
 pub(super) fn by_hand(s: &Sighting, marked: &[Pose], pairs: &[[L; 2]]) -> [f64; 2] {
     let mut out = [0.0; 2];
-    let near = |p: &&Pose| p.role == s.role && s.at.since(p.at).abs() < NEAR;
-    for pose in marked.iter().filter(near) {
-        let spread = OFF_HAND * tall(s);
+    for pose in s.marked(s.role, marked) {
+        let spread = OFF_HAND * s.tall().max(1.0);
         for [a, b] in pairs {
             let marks = [pose.points.get(a), pose.points.get(b)];
             let found = [s.points.get(a), s.points.get(b)];
