@@ -1,9 +1,9 @@
 //! The shape of each arm: one camera cannot tell an elbow in front of the picture plane from one behind
 //! it, so every such shape is tried.
 
-use nalgebra::{DMatrix, DVector, Matrix3, Point2, Vector3};
+use nalgebra::{Matrix3, Point2, SMatrix, SVector, Vector3};
 
-use super::skeleton::{ARMS, BONES, Joints, SCALES, at, p, set};
+use super::skeleton::{ARMS, BONES, Joints, N, SCALES, at, p, set};
 use super::terms::{Cost, Weighed, of_arm};
 use super::{FAR, Given, Instant};
 use crate::body::Landmark;
@@ -278,7 +278,8 @@ fn descend(
     scales: &[f64; SCALES],
 ) -> f64 {
     let [_, own @ ..] = ARMS[side];
-    let index: Vec<usize> = own.iter().flat_map(|l| at(*l)..at(*l) + 3).collect();
+    let index = own.map(|l| [0, 1, 2].map(|c| at(l) + c));
+    let index = index.as_flattened();
     let cost = |x: &Joints| {
         let mut c = Cost::default();
         of_arm(given, now, side, x, scales, &mut c);
@@ -287,12 +288,12 @@ fn descend(
     let mut best = cost(x);
     let mut damping = 1e-2;
     for _ in 0..5 {
-        let mut part = Part::new(&index);
+        let mut part = Part::new(index);
         of_arm(given, now, side, x, scales, &mut part);
         let mut moved = false;
         for _ in 0..3 {
-            let mut a = part.own.clone();
-            for i in 0..index.len() {
+            let mut a = part.own;
+            for i in 0..OF_ARM {
                 a[(i, i)] += damping * a[(i, i)] + 1e-3;
             }
             let Some(step) = a.cholesky().map(|c| c.solve(&part.right)) else {
@@ -320,27 +321,33 @@ fn descend(
     best
 }
 
-/// Normal equations of a few coordinates; the others stay.
-struct Part<'a> {
-    index: &'a [usize],
-    own: DMatrix<f64>,
-    right: DVector<f64>,
+/// Coordinates of an arm below its shoulder.
+const OF_ARM: usize = 9;
+
+/// Normal equations of an arm; the other coordinates stay.
+struct Part {
+    /// Where each coordinate stands among those of the arm.
+    of: [Option<usize>; N],
+    own: SMatrix<f64, OF_ARM, OF_ARM>,
+    right: SVector<f64, OF_ARM>,
 }
 
-impl<'a> Part<'a> {
-    fn new(index: &'a [usize]) -> Self {
+impl Part {
+    fn new(index: &[usize]) -> Self {
+        let mut of = [None; N];
+        for (k, i) in index.iter().enumerate() {
+            of[*i] = Some(k);
+        }
         Self {
-            index,
-            own: DMatrix::zeros(index.len(), index.len()),
-            right: DVector::zeros(index.len()),
+            of,
+            own: SMatrix::zeros(),
+            right: SVector::zeros(),
         }
     }
 }
 
-impl super::terms::Sink for Part<'_> {
-    fn wants_slopes(&self) -> bool {
-        true
-    }
+impl super::terms::Sink for Part {
+    const SLOPES: bool = true;
 
     fn weigh(
         &mut self,
@@ -349,13 +356,11 @@ impl super::terms::Sink for Part<'_> {
         _: &[(usize, f64)],
         Weighed { weight, .. }: Weighed,
     ) {
-        for (i, a) in slopes {
-            let Some(i) = self.index.iter().position(|k| k == i) else {
-                continue;
-            };
-            self.right[i] -= weight * a * residual;
-            for (j, b) in slopes {
-                if let Some(j) = self.index.iter().position(|k| k == j) {
+        for (j, b) in slopes {
+            let Some(j) = self.of[*j] else { continue };
+            self.right[j] -= weight * b * residual;
+            for (i, a) in slopes {
+                if let Some(i) = self.of[*i] {
                     self.own[(i, j)] += weight * a * b;
                 }
             }

@@ -4,201 +4,169 @@
 //! Block L D Lᵀ with the pivots' inverses kept; the blocks of the inverse that are needed by recursion
 //! (Takahashi, K., Fagan, J. & Chin, M.-S. (1973), "Formation of a sparse bus impedance matrix").
 
-use nalgebra::{DMatrix, DMatrixViewMut, DVector};
-
-/// Below this size a triangle is worked out by rows.
-const SMALL: usize = 8;
+use super::block::{Block, Column, ROWS, Real, scale};
 
 /// Blocks of one size on the diagonal; one and two below it only diagonals, since neighbours meet coordinate by
 /// coordinate. Absent ones are zero.
 #[derive(Debug, Clone)]
-pub(super) struct Band {
-    pub diagonal: Vec<DMatrix<f64>>,
-    pub first: Vec<Option<DVector<f64>>>,
-    pub second: Vec<Option<DVector<f64>>>,
+pub(super) struct Band<T> {
+    pub diagonal: Vec<Block<T>>,
+    pub first: Vec<Option<Column<T>>>,
+    pub second: Vec<Option<Column<T>>>,
 }
 
 /// The factors of A = L D Lᵀ: the inverse of each pivot S = D⁻¹, and what lies below it in L: a full block
 /// one below, a diagonal times S two below.
-pub(super) struct Factor {
-    pivot: Vec<DMatrix<f64>>,
-    first: Vec<Option<DMatrix<f64>>>,
-    second: Vec<Option<DVector<f64>>>,
+pub(super) struct Factor<T> {
+    pivot: Vec<Block<T>>,
+    first: Vec<Option<Block<T>>>,
+    second: Vec<Option<Column<T>>>,
 }
 
-/// Inverse of the Cholesky factor of the lower triangle of `a`, by halves; `a` is used up. `None` when it is not
-/// positive definite.
-fn lower_inverse(mut a: DMatrixViewMut<f64>, mut into: DMatrixViewMut<f64>) -> Option<()> {
-    let n = a.nrows();
-    if n <= SMALL {
-        for c in 0..n {
-            let sum: f64 = (0..c).map(|k| a[(c, k)] * a[(c, k)]).sum();
-            let pivot = a[(c, c)] - sum;
-            if pivot.is_nan() || pivot <= 0.0 {
-                return None;
-            }
-            let root = pivot.sqrt();
-            a[(c, c)] = root;
-            for r in c + 1..n {
-                let sum: f64 = (0..c).map(|k| a[(r, k)] * a[(c, k)]).sum();
-                a[(r, c)] = (a[(r, c)] - sum) / root;
-            }
-        }
-        for c in 0..n {
-            into[(c, c)] = 1.0 / a[(c, c)];
-            for r in c + 1..n {
-                let sum: f64 = (c..r).map(|k| a[(r, k)] * into[(k, c)]).sum();
-                into[(r, c)] = -sum / a[(r, r)];
-            }
-        }
-        return Some(());
-    }
-    let h = n / 2;
-    let (first, rest, corner) = ((h, h), (n - h, n - h), (n - h, h));
-    lower_inverse(a.view_mut((0, 0), first), into.view_mut((0, 0), first))?;
-    let below = a.view((h, 0), corner) * into.view((0, 0), first).transpose();
-    a.view_mut((h, h), rest)
-        .gemm(-1.0, &below, &below.transpose(), 1.0);
-    lower_inverse(a.view_mut((h, h), rest), into.view_mut((h, h), rest))?;
-    let turned = below * into.view((0, 0), first);
-    let under = into.view((h, h), rest) * turned;
-    into.view_mut((h, 0), corner).copy_from(&-under);
-    Some(())
-}
-
-/// Inverse of a symmetric positive definite matrix of which the lower triangle counts.
-fn inverse(mut a: DMatrix<f64>) -> Option<DMatrix<f64>> {
-    let n = a.nrows();
-    let mut lower = DMatrix::zeros(n, n);
-    lower_inverse(a.as_view_mut(), lower.as_view_mut())?;
-    a.gemm(1.0, &lower.transpose(), &lower, 0.0);
-    Some(a)
-}
-
-/// Rows of `m` times the numbers of `by`.
-fn scaled_rows(by: &DVector<f64>, mut m: DMatrix<f64>) -> DMatrix<f64> {
-    for mut column in m.column_iter_mut() {
-        column.component_mul_assign(by);
-    }
-    m
-}
-
-impl Band {
+impl<T: Real> Band<T> {
     pub fn zeros(blocks: usize, size: usize) -> Self {
         Self {
-            diagonal: vec![DMatrix::zeros(size, size); blocks],
+            diagonal: vec![Block::zeros(size); blocks],
             first: vec![None; blocks],
             second: vec![None; blocks],
         }
     }
 
+    /// The diagonal one below a block.
+    pub fn beside(&mut self, t: usize) -> &mut Column<T> {
+        self.first[t].get_or_insert([T::default(); ROWS])
+    }
+
+    /// The diagonal two below a block.
+    pub fn beyond(&mut self, t: usize) -> &mut Column<T> {
+        self.second[t].get_or_insert([T::default(); ROWS])
+    }
+
     /// `None` when the system is not positive definite.
-    pub fn factor(mut self) -> Option<Factor> {
+    pub fn factor(mut self) -> Option<Factor<T>> {
         let n = self.diagonal.len();
-        let mut pivots = Vec::with_capacity(n);
-        let mut firsts: Vec<Option<DMatrix<f64>>> = Vec::with_capacity(n);
+        let mut firsts: Vec<Option<Block<T>>> = Vec::with_capacity(n);
         // What eliminating the block before adds one below the next.
-        let mut fill: Option<DMatrix<f64>> = None;
+        let mut fill: Option<Block<T>> = None;
         for t in 0..n {
-            let own = std::mem::replace(&mut self.diagonal[t], DMatrix::zeros(0, 0));
-            let size = own.nrows();
-            let pivot = inverse(own)?;
+            let (done, rest) = self.diagonal.split_at_mut(t + 1);
+            let pivot = &mut done[t];
+            let size = pivot.0.len();
+            T::invert(&mut pivot.0)?;
+            // What rounding adds to one side would grow from block to block.
+            pivot.even();
             let mut beside = fill.take();
             if let Some(d) = &self.first[t] {
-                let block = beside.get_or_insert_with(|| DMatrix::zeros(size, size));
-                for i in 0..size {
-                    block[(i, i)] += d[i];
+                beside
+                    .get_or_insert_with(|| Block::zeros(size))
+                    .add_diagonal(d);
+            }
+            let gain = beside.as_ref().map(|b| {
+                let mut gain = Block::zeros(size);
+                gain.add(b, pivot, T::ONE);
+                gain
+            });
+            if let (Some(b), Some(g), Some(next)) = (&beside, &gain, rest.first_mut()) {
+                T::add_product(&mut next.0, &g.0, &b.0, -T::ONE, true);
+            }
+            if let (Some(d), Some(next)) = (&self.second[t], rest.get_mut(1)) {
+                for ((to, from), by) in next.0.iter_mut().zip(&pivot.0).zip(d) {
+                    for ((to, from), d) in to.iter_mut().zip(from).zip(d) {
+                        *to += -(*d * *from * *by);
+                    }
                 }
+                fill = gain.as_ref().map(|g| {
+                    let mut fill = g.turned();
+                    fill.scale_rows(&d.map(|v| -v));
+                    fill
+                });
             }
-            let gain = beside.as_ref().map(|b| b * &pivot);
-            if let (Some(b), Some(g), Some(next)) = (&beside, &gain, self.diagonal.get_mut(t + 1)) {
-                next.gemm(-1.0, g, &b.transpose(), 1.0);
-            }
-            if let (Some(d), true) = (&self.second[t], t + 2 < n) {
-                let next = &mut self.diagonal[t + 2];
-                for (c, (mut to, from)) in
-                    next.column_iter_mut().zip(pivot.column_iter()).enumerate()
-                {
-                    to.zip_zip_apply(d, &from, |to, d_r, s| *to -= d_r * s * d[c]);
-                }
-                fill = gain.as_ref().map(|g| scaled_rows(&-d, g.transpose()));
-            }
-            pivots.push(pivot);
             firsts.push(gain);
         }
         Some(Factor {
-            pivot: pivots,
+            pivot: self.diagonal,
             first: firsts,
             second: self.second,
         })
     }
 }
 
-impl Factor {
-    /// Solves A X = B for blocks of rows, in place.
-    pub fn solve(&self, b: &mut [DMatrix<f64>]) {
+impl<T: Real> Factor<T> {
+    /// Solves A X = B in place, of which so many columns belong to each block.
+    pub fn solve(&self, b: &mut [Column<T>], many: usize) {
         let n = self.pivot.len();
+        let mut own = vec![[T::default(); ROWS]; many];
         for t in 0..n {
-            let (done, rest) = b.split_at_mut(t + 1);
-            let own = &done[t];
-            if let (Some(g), Some(to)) = (&self.first[t], rest.first_mut()) {
-                to.gemm(-1.0, g, own, 1.0);
+            let (done, rest) = b.split_at_mut((t + 1) * many);
+            let here = &mut done[t * many..];
+            if let (Some(g), Some(to)) = (&self.first[t], rest.get_mut(..many)) {
+                T::add_product(to, &g.0, here, -T::ONE, false);
             }
-            let turned = &self.pivot[t] * own;
-            if let (Some(d), Some(to)) = (&self.second[t], rest.get_mut(1)) {
-                *to -= scaled_rows(d, turned.clone());
+            own.copy_from_slice(here);
+            here.fill([T::default(); ROWS]);
+            T::add_product(here, &self.pivot[t].0, &own, T::ONE, false);
+            if let (Some(d), Some(to)) = (&self.second[t], rest.get_mut(many..2 * many)) {
+                for (to, from) in to.iter_mut().zip(here) {
+                    for ((to, from), d) in to.iter_mut().zip(from).zip(d) {
+                        *to += -(*d * *from);
+                    }
+                }
             }
-            done[t] = turned;
         }
         for t in (0..n).rev() {
-            let (own, rest) = b.split_at_mut(t + 1);
-            if let (Some(g), Some(from)) = (&self.first[t], rest.first()) {
-                own[t].gemm(-1.0, &g.transpose(), from, 1.0);
+            let (done, rest) = b.split_at_mut((t + 1) * many);
+            let here = &mut done[t * many..];
+            if let (Some(g), Some(from)) = (&self.first[t], rest.get(..many)) {
+                T::add_dots(here, &g.0, from, -T::ONE);
             }
-            if let (Some(d), Some(from)) = (&self.second[t], rest.get(1)) {
-                own[t].gemm(-1.0, &self.pivot[t], &scaled_rows(d, from.clone()), 1.0);
+            if let (Some(d), Some(from)) = (&self.second[t], rest.get(many..2 * many)) {
+                own.copy_from_slice(from);
+                own.iter_mut().for_each(|column| scale(column, d));
+                T::add_product(here, &self.pivot[t].0, &own, -T::ONE, false);
             }
         }
     }
 
     /// The diagonal blocks of A⁻¹.
-    pub fn inverse_blocks(&self) -> Vec<DMatrix<f64>> {
+    pub fn inverse_blocks(&self) -> Vec<Block<T>> {
         let n = self.pivot.len();
-        let mut out: Vec<DMatrix<f64>> = vec![DMatrix::zeros(0, 0); n];
+        let mut out: Vec<Block<T>> = vec![Block(Vec::new()); n];
         // Σ(t+1, t) of the blocks done before.
-        let mut beside: Option<DMatrix<f64>> = None;
+        let mut beside: Option<Block<T>> = None;
         for t in (0..n).rev() {
             let mut own = self.pivot[t].clone();
+            let size = own.0.len();
             let g1 = self.first[t].as_ref().filter(|_| t + 1 < n);
-            let g2 = self.second[t].as_ref().filter(|_| t + 2 < n);
-            let g2 = g2.map(|d| scaled_rows(d, self.pivot[t].clone()));
-            let mut next: Option<DMatrix<f64>> = None;
+            let g2 = self.second[t].as_ref().filter(|_| t + 2 < n).map(|d| {
+                let mut g = self.pivot[t].clone();
+                g.scale_rows(d);
+                g
+            });
+            let mut next: Option<Block<T>> = None;
             if g1.is_some() || g2.is_some() {
-                let size = own.nrows();
-                let mut s1 = DMatrix::zeros(size, size);
-                let mut s2 = DMatrix::zeros(size, size);
+                let (mut s1, mut s2) = (Block::zeros(size), Block::zeros(size));
                 if let Some(g) = g1 {
-                    s1.gemm(-1.0, &out[t + 1], g, 1.0);
+                    s1.add(&out[t + 1], g, -T::ONE);
                     if let Some(b) = &beside {
-                        s2.gemm(-1.0, b, g, 1.0);
+                        s2.add(b, g, -T::ONE);
                     }
                 }
                 if let Some(g) = &g2 {
                     if let Some(b) = &beside {
-                        s1.gemm(-1.0, &b.transpose(), g, 1.0);
+                        s1.add(&b.turned(), g, -T::ONE);
                     }
-                    s2.gemm(-1.0, &out[t + 2], g, 1.0);
+                    s2.add(&out[t + 2], g, -T::ONE);
                 }
                 if let Some(g) = g1 {
-                    own.gemm(-1.0, &g.transpose(), &s1, 1.0);
+                    own.add(&g.turned(), &s1, -T::ONE);
                 }
                 if let Some(g) = &g2 {
-                    own.gemm(-1.0, &g.transpose(), &s2, 1.0);
+                    own.add(&g.turned(), &s2, -T::ONE);
                 }
                 next = Some(s1);
             }
-            // What rounding adds to one side would grow from block to block.
-            out[t] = (&own + own.transpose()) * 0.5;
+            own.even();
+            out[t] = own;
             beside = next;
         }
         out
@@ -208,41 +176,45 @@ impl Factor {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use nalgebra::DMatrix;
     use rand::{Rng, SeedableRng};
 
-    /// Large enough that triangles are halved.
-    const SIZE: usize = 19;
+    const SIZE: usize = 21;
+
+    fn column(m: &DMatrix<f64>, c: usize) -> Column<f64> {
+        std::array::from_fn(|r| m.column(c).get(r).copied().unwrap_or(0.0))
+    }
 
     /// A band of random blocks, one joint missing, and the same as one matrix.
-    fn example(blocks: usize) -> (Band, DMatrix<f64>) {
+    fn example(blocks: usize) -> (Band<f64>, DMatrix<f64>) {
         let mut rng = rand_chacha::ChaCha8Rng::seed_from_u64(blocks as u64);
         let mut block = || DMatrix::from_fn(SIZE, SIZE, |_, _| rng.random_range(-1.0..1.0));
         let mut band = Band::zeros(blocks, SIZE);
         let mut whole = DMatrix::zeros(SIZE * blocks, SIZE * blocks);
         for t in 0..blocks {
             let b = block();
-            band.diagonal[t] = &b * b.transpose() + DMatrix::identity(SIZE, SIZE) * 9.0;
+            let own = &b * b.transpose() + DMatrix::identity(SIZE, SIZE) * 9.0;
+            band.diagonal[t] = Block((0..SIZE).map(|c| column(&own, c)).collect());
             if t + 1 < blocks && t != 2 {
-                band.first[t] = Some(block().diagonal());
+                *band.beside(t) = column(&block(), 0);
             }
             if t + 2 < blocks && t != 1 && t != 2 {
-                band.second[t] = Some(block().diagonal());
+                *band.beyond(t) = column(&block(), 0);
             }
         }
         for t in 0..blocks {
-            let mut put = |r: usize, c: usize, b: &DMatrix<f64>| {
-                let size = (SIZE, SIZE);
-                whole.view_mut((r * SIZE, c * SIZE), size).copy_from(b);
-                whole
-                    .view_mut((c * SIZE, r * SIZE), size)
-                    .copy_from(&b.transpose());
-            };
-            put(t, t, &band.diagonal[t]);
-            if let Some(b) = &band.first[t] {
-                put(t + 1, t, &DMatrix::from_diagonal(b));
+            for (c, column) in band.diagonal[t].0.iter().enumerate() {
+                for (r, v) in column[..SIZE].iter().enumerate() {
+                    whole[(t * SIZE + r, t * SIZE + c)] = *v;
+                }
             }
-            if let Some(b) = &band.second[t] {
-                put(t + 2, t, &DMatrix::from_diagonal(b));
+            for (further, d) in [(1, &band.first[t]), (2, &band.second[t])] {
+                for i in 0..SIZE {
+                    if let Some(d) = d {
+                        whole[((t + further) * SIZE + i, t * SIZE + i)] = d[i];
+                        whole[(t * SIZE + i, (t + further) * SIZE + i)] = d[i];
+                    }
+                }
             }
         }
         (band, whole)
@@ -256,16 +228,22 @@ mod tests {
             let inverse = whole.clone().try_inverse().unwrap();
             for (t, b) in factor.inverse_blocks().iter().enumerate() {
                 let expected = inverse.view((t * SIZE, t * SIZE), (SIZE, SIZE));
-                assert!((b - expected).norm() < 1e-9, "{blocks} {t}");
+                let found = DMatrix::from_fn(SIZE, SIZE, |r, c| b.0[c][r]);
+                assert!((found - expected).norm() < 1e-9, "{blocks} {t}");
             }
             let right = DMatrix::from_fn(SIZE * blocks, 3, |r, c| (r * 7 + c * 3) as f64 % 5.0);
-            let mut cut: Vec<DMatrix<f64>> = (0..blocks)
-                .map(|t| right.rows(t * SIZE, SIZE).into_owned())
+            let rows = |t: usize| right.rows(t * SIZE, SIZE).into_owned();
+            let mut cut: Vec<Column<f64>> = (0..blocks)
+                .flat_map(|t| (0..3).map(move |c| (t, c)))
+                .map(|(t, c)| column(&rows(t), c))
                 .collect();
-            factor.solve(&mut cut);
-            let expected = inverse * right;
-            for (t, x) in cut.iter().enumerate() {
-                assert!((x - expected.rows(t * SIZE, SIZE)).norm() < 1e-9);
+            factor.solve(&mut cut, 3);
+            let expected = inverse * &right;
+            for (i, x) in cut.iter().enumerate() {
+                for r in 0..SIZE {
+                    let wanted = expected[(i / 3 * SIZE + r, i % 3)];
+                    assert!((x[r] - wanted).abs() < 1e-9, "{blocks} {i} {r}");
+                }
             }
         }
     }
@@ -276,35 +254,34 @@ mod tests {
         let (blocks, size) = (400, 3);
         let mut band = Band::zeros(blocks, size);
         for t in 0..blocks {
-            band.diagonal[t].fill_diagonal(if t % 40 == 0 { 1.0 } else { 1e-9 });
+            band.diagonal[t] = Block::diagonal(size, if t % 40 == 0 { 1.0 } else { 1e-9 });
         }
         for t in 0..blocks - 2 {
             let by = [1.0, -2.0, 1.0].map(|b| 1e3 * b);
             for (d, b) in band.diagonal[t..].iter_mut().zip(by) {
                 for i in 0..size {
-                    d[(i, i)] += b * b;
+                    d.0[i][i] += b * b;
                 }
             }
-            let add = |to: &mut Option<DVector<f64>>, v: f64| {
-                to.get_or_insert_with(|| DVector::zeros(size))
-                    .add_scalar_mut(v);
-            };
-            add(&mut band.first[t], by[0] * by[1]);
-            add(&mut band.first[t + 1], by[1] * by[2]);
-            add(&mut band.second[t], by[0] * by[2]);
+            for i in 0..size {
+                band.beside(t)[i] += by[0] * by[1];
+                band.beside(t + 1)[i] += by[1] * by[2];
+                band.beyond(t)[i] += by[0] * by[2];
+            }
         }
         let blocks = band.factor().unwrap().inverse_blocks();
         for (t, b) in blocks.iter().enumerate() {
             for i in 0..size {
-                assert!(b[(i, i)] > 0.0 && b[(i, i)] < 2.0, "{t} {}", b[(i, i)]);
+                let variance = b.0[i][i];
+                assert!(variance > 0.0 && variance < 2.0, "{t} {variance}");
             }
         }
     }
 
     #[test]
     fn what_is_not_definite_is_refused() {
-        let mut band = Band::zeros(2, SIZE);
-        band.diagonal[0].fill_diagonal(1.0);
+        let mut band = Band::<f64>::zeros(2, SIZE);
+        band.diagonal[0] = Block::diagonal(SIZE, 1.0);
         assert!(band.factor().is_none());
     }
 }

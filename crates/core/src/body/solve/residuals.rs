@@ -19,9 +19,7 @@ pub struct Residuals<'a> {
 struct Rows(Vec<f64>);
 
 impl Sink for Rows {
-    fn wants_slopes(&self) -> bool {
-        false
-    }
+    const SLOPES: bool = false;
 
     fn weigh(&mut self, residual: f64, _: &[(usize, f64)], _: &[(usize, f64)], by: Weighed) {
         self.0.push(residual * by.root);

@@ -2,9 +2,10 @@
 
 use std::collections::BTreeMap;
 
-use nalgebra::{DMatrix, DVector, Point2};
+use nalgebra::Point2;
 
-use super::skeleton::{Joints, N, SCALES, front, middle, p, standing};
+use super::block::{Column, Real};
+use super::skeleton::{Joints, SCALES, front, middle, p, standing};
 use super::terms::{Cost, Normal, instant};
 use super::{FAR, Given, Instant, arms};
 use crate::body::Landmark;
@@ -48,15 +49,15 @@ fn alone(given: &Given, now: &Instant, x: &mut Joints, steps: usize) -> f64 {
     for _ in 0..steps {
         let mut normal = Normal::new();
         instant(given, now, x, &scales, &mut normal);
-        normal.mirror();
+        normal.own.mirror();
         for _ in 0..4 {
-            let Some(step) = damped(&normal.own, &normal.right, damping) else {
+            let Some(step) = damped(&normal, damping) else {
                 damping *= 10.0;
                 continue;
             };
             let mut next = *x;
-            for (v, by) in next.iter_mut().zip(step.iter()) {
-                *v += by.clamp(-0.4, 0.4);
+            for (v, by) in next.iter_mut().zip(step) {
+                *v += f64::from(by).clamp(-0.4, 0.4);
             }
             let reached = cost(&next);
             if reached < best {
@@ -71,12 +72,12 @@ fn alone(given: &Given, now: &Instant, x: &mut Joints, steps: usize) -> f64 {
     best
 }
 
-fn damped(own: &DMatrix<f64>, right: &DVector<f64>, damping: f64) -> Option<DVector<f64>> {
-    let mut a = own.clone();
-    for i in 0..N {
-        a[(i, i)] += damping * a[(i, i)] + 1e-4;
+fn damped(normal: &Normal<f32>, damping: f64) -> Option<Column<f32>> {
+    let mut a = normal.own.clone();
+    for (i, column) in a.0.iter_mut().enumerate() {
+        column[i] = (f64::from(column[i]) * (1.0 + damping) + 1e-4) as f32;
     }
-    Some(a.cholesky()?.solve(right))
+    f32::solve(a, normal.right.map(|v| v as f32))
 }
 
 /// Where the body stands: from the feet on the floor, else from the hips at their usual height.

@@ -1,7 +1,8 @@
 //! What a good solution must satisfy at one instant, as residuals in units of their standard error.
 
-use nalgebra::{DMatrix, DVector, Matrix2x3, Matrix3, Vector3};
+use nalgebra::{Matrix2x3, Matrix3, Vector3};
 
+use super::block::{Block, Column, ROWS, Real};
 use super::skeleton::{
     ARMS, BONES, Bone, HIP_HEIGHT, Joints, LEGS, N, NOSE, SCALES, TRUNK, at, front, middle, p,
 };
@@ -37,8 +38,9 @@ const HINT_FREEDOM: f64 = 4.0;
 
 /// Takes up residuals with their derivatives.
 pub(super) trait Sink {
-    /// Whether derivatives are wanted.
-    fn wants_slopes(&self) -> bool;
+    /// Whether derivatives are looked at.
+    const SLOPES: bool;
+
     /// A residual with its derivatives by coordinates and by length scales; the weight by which its square counts
     /// in the equations, and its cost, whose derivative is twice the weighted residual's.
     fn weigh(
@@ -90,9 +92,7 @@ fn student(nu: f64, axes: f64, squares: f64) -> Weighed {
 pub(super) struct Cost(pub f64);
 
 impl Sink for Cost {
-    fn wants_slopes(&self) -> bool {
-        false
-    }
+    const SLOPES: bool = false;
 
     fn weigh(&mut self, _: f64, _: &[(usize, f64)], _: &[(usize, f64)], weighed: Weighed) {
         self.0 += weighed.cost;
@@ -100,41 +100,34 @@ impl Sink for Cost {
 }
 
 /// Normal equations of one instant with the shared length scales.
-pub(super) struct Normal {
+pub(super) struct Normal<T> {
     /// Coordinates × coordinates, lower triangle and diagonal.
-    pub own: DMatrix<f64>,
-    /// Coordinates × scales.
-    pub cross: DMatrix<f64>,
+    pub own: Block<T>,
+    /// Coordinates by scales.
+    pub cross: [Column<T>; SCALES],
     /// Scales × scales.
-    pub scales: DMatrix<f64>,
+    pub scales: [[f64; SCALES]; SCALES],
     /// Minus half of the gradient by coordinates and by scales.
-    pub right: DVector<f64>,
-    pub right_scales: DVector<f64>,
+    pub right: Column<f64>,
+    pub right_scales: [f64; SCALES],
     pub cost: f64,
 }
 
-impl Normal {
+impl<T: Real> Normal<T> {
     pub fn new() -> Self {
         Self {
-            own: DMatrix::zeros(N, N),
-            cross: DMatrix::zeros(N, SCALES),
-            scales: DMatrix::zeros(SCALES, SCALES),
-            right: DVector::zeros(N),
-            right_scales: DVector::zeros(SCALES),
+            own: Block::zeros(N),
+            cross: [[T::default(); ROWS]; SCALES],
+            scales: [[0.0; SCALES]; SCALES],
+            right: [0.0; ROWS],
+            right_scales: [0.0; SCALES],
             cost: 0.0,
         }
     }
-
-    /// The upper triangle from the lower one.
-    pub fn mirror(&mut self) {
-        self.own.fill_upper_triangle_with_lower_triangle();
-    }
 }
 
-impl Sink for Normal {
-    fn wants_slopes(&self) -> bool {
-        true
-    }
+impl<T: Real> Sink for Normal<T> {
+    const SLOPES: bool = true;
 
     fn weigh(
         &mut self,
@@ -144,22 +137,23 @@ impl Sink for Normal {
         Weighed { weight, cost, .. }: Weighed,
     ) {
         self.cost += cost;
-        for (i, a) in slopes {
-            let wa = weight * a;
-            self.right[*i] -= wa * residual;
-            for (j, b) in slopes {
+        for (j, b) in slopes {
+            let wb = weight * b;
+            self.right[*j] -= wb * residual;
+            let column = &mut self.own.0[*j];
+            for (i, a) in slopes {
                 if i >= j {
-                    self.own[(*i, *j)] += wa * b;
+                    column[*i] += T::rounded(wb * a);
                 }
             }
-            for (k, b) in scales {
-                self.cross[(*i, *k)] += wa * b;
+            for (k, a) in scales {
+                self.cross[*k][*j] += T::rounded(wb * a);
             }
         }
         for (k, a) in scales {
             self.right_scales[*k] -= weight * a * residual;
             for (m, b) in scales {
-                self.scales[(*k, *m)] += weight * a * b;
+                self.scales[*k][*m] += weight * a * b;
             }
         }
     }
@@ -318,92 +312,119 @@ fn lengths(height: f64, x: &Joints, scales: &[f64; SCALES], sink: &mut impl Sink
     sink.take((long - wished) / BONE_SIGMA, &slopes, &by_scale);
 }
 
-/// Residuals of a few landmarks, their derivatives by differences.
-fn terms<const K: usize>(
-    x: &Joints,
-    of: &[Landmark],
-    sink: &mut impl Sink,
-    f: impl Fn(&Joints) -> [f64; K],
+/// How a residual changes with the places of landmarks.
+type Slope = (Landmark, Vector3<f64>);
+
+/// A residual of a few landmarks' places, in units of its standard error.
+fn term<S: Sink, const M: usize>(
+    sink: &mut S,
+    sigma: f64,
+    value: f64,
+    by: impl FnOnce() -> [Slope; M],
 ) {
-    let values = f(x);
-    if !sink.wants_slopes() {
-        values.iter().for_each(|v| sink.take(*v, &[], &[]));
-        return;
-    }
-    const H: f64 = 1e-5;
-    let mut moved = *x;
-    let mut slopes = [[(0, 0.0); 21]; K];
-    let mut n = 0;
-    for l in of {
-        for i in at(*l)..at(*l) + 3 {
-            moved[i] = x[i] + H;
-            let ahead = f(&moved);
-            moved[i] = x[i] - H;
-            let behind = f(&moved);
-            for (slopes, (a, b)) in slopes.iter_mut().zip(ahead.iter().zip(behind)) {
-                slopes[n] = (i, (a - b) / (2.0 * H));
+    let mut slopes = [[(0, 0.0); 3]; M];
+    if S::SLOPES {
+        for (slopes, (l, by)) in slopes.iter_mut().zip(by()) {
+            for (c, slope) in slopes.iter_mut().enumerate() {
+                *slope = (at(l) + c, by[c] / sigma);
             }
-            moved[i] = x[i];
-            n += 1;
         }
     }
-    for (value, slopes) in values.iter().zip(&slopes) {
-        sink.take(*value, &slopes[..n], &[]);
+    sink.take(value / sigma, slopes.as_flattened(), &[]);
+}
+
+/// A way in space with its length, which is never taken for less than `least`.
+struct Way {
+    unit: Vector3<f64>,
+    long: f64,
+    free: bool,
+}
+
+impl Way {
+    fn new(way: Vector3<f64>, least: f64) -> Self {
+        let long = way.norm();
+        Self {
+            unit: way / long.max(least),
+            long: long.max(least),
+            free: long > least,
+        }
+    }
+
+    /// The slope by the way, from that by its unit vector.
+    fn slope(&self, of_unit: Vector3<f64>) -> Vector3<f64> {
+        let along = if self.free {
+            self.unit.dot(&of_unit)
+        } else {
+            0.0
+        };
+        (of_unit - self.unit * along) / self.long
     }
 }
 
-fn term(x: &Joints, of: &[Landmark], sink: &mut impl Sink, f: impl Fn(&Joints) -> f64) {
-    terms(x, of, sink, |x| [f(x)]);
+/// Which way a line from right to left faces.
+struct Facing {
+    ahead: Vector3<f64>,
+    line: Vector3<f64>,
 }
 
-/// Nothing while the value is positive, its size in units of `sigma` while it is negative.
-fn hinge(
-    x: &Joints,
-    of: &[Landmark],
-    sink: &mut impl Sink,
-    sigma: f64,
-    f: impl Fn(&Joints) -> f64,
-) {
-    if f(x) < 0.0 {
-        term(x, of, sink, |x| f(x).min(0.0) / sigma);
+impl Facing {
+    fn new(left: Vector3<f64>, right: Vector3<f64>) -> Self {
+        Self {
+            ahead: front(left, right),
+            line: left - right,
+        }
     }
+
+    /// The slope by the left end, from that by the direction ahead; by the right end it is the opposite one.
+    fn slope(&self, of_ahead: Vector3<f64>) -> Vector3<f64> {
+        let flat = self.line.xy().norm_squared();
+        if flat > 1e-12 {
+            let along = self.line.xy().dot(&of_ahead.xy());
+            -self.ahead * (along / flat)
+        } else {
+            Vector3::zeros()
+        }
+    }
+}
+
+/// How far a joint is off the line between two others along a direction.
+struct Off {
+    along: Way,
+    out: Vector3<f64>,
+    off: Vector3<f64>,
+}
+
+impl Off {
+    fn new(from: Vector3<f64>, joint: Vector3<f64>, to: Vector3<f64>) -> Self {
+        let along = Way::new(to - from, 1e-6);
+        let out = joint - from;
+        Self {
+            off: out - along.unit * out.dot(&along.unit),
+            along,
+            out,
+        }
+    }
+
+    /// The slopes by the three places of the way off in this direction.
+    fn slopes(&self, direction: Vector3<f64>) -> [Vector3<f64>; 3] {
+        let unit = self.along.unit;
+        let share = direction.dot(&unit);
+        let joint = direction - unit * share;
+        let to = self
+            .along
+            .slope(-self.out * share - direction * self.out.dot(&unit));
+        [-joint - to, joint, to]
+    }
+}
+
+/// Unit vector of an axis.
+fn axis(k: usize) -> Vector3<f64> {
+    Vector3::ith(k, 1.0)
 }
 
 /// How people stand and bend: weak, and the same for everybody.
 fn posture(height: f64, x: &Joints, sink: &mut impl Sink) {
-    let [ls, rs, lh, rh] = [L::LeftShoulder, L::RightShoulder, L::LeftHip, L::RightHip];
-    let trunk = |x: &Joints| middle(x, ls, rs) - middle(x, lh, rh);
-    let w = REPEATED;
-    let square =
-        |line: Vector3<f64>, to: Vector3<f64>| line.dot(&to) / (line.norm() * to.norm()).max(1e-6);
-    term(x, &[ls, rs, lh, rh], sink, |x| {
-        square(p(x, ls) - p(x, rs), trunk(x)) / (0.09 * w)
-    });
-    term(x, &[ls, rs, lh, rh], sink, |x| {
-        square(p(x, lh) - p(x, rh), trunk(x)) / (0.12 * w)
-    });
-    term(x, &[lh, rh], sink, |x| {
-        let line = p(x, lh) - p(x, rh);
-        line.z / (line.norm().max(1e-6) * 0.08 * w)
-    });
-    terms(x, &[ls, rs, lh, rh], sink, |x| {
-        let shoulders = front(p(x, ls), p(x, rs));
-        let hips = front(p(x, lh), p(x, rh));
-        let turned = (shoulders - hips) / (0.25 * TURNED);
-        let t = trunk(x);
-        let leans = t / (t.norm().max(1e-6) * 0.10 * w);
-        [turned.x, turned.y, leans.x, leans.y]
-    });
-    term(x, &[lh, rh], sink, |x| {
-        (middle(x, lh, rh).z - HIP_HEIGHT * height) / (0.03 * height * w)
-    });
-    // The face is where the shoulders and the trunk put it.
-    terms(x, &[L::Nose, ls, rs, lh, rh], sink, |x| {
-        let t = trunk(x);
-        let up = t / t.norm().max(1e-6);
-        let wished = up * NOSE[0] * height + front(p(x, ls), p(x, rs)) * NOSE[1] * height;
-        ((p(x, L::Nose) - middle(x, ls, rs) - wished) / (0.035 * w)).into()
-    });
+    trunk(height, x, sink);
     balance(x, sink);
     for side in 0..2 {
         leg(side, x, sink);
@@ -417,79 +438,209 @@ fn posture(height: f64, x: &Joints, sink: &mut impl Sink) {
     }
 }
 
+fn trunk(height: f64, x: &Joints, sink: &mut impl Sink) {
+    let [ls, rs, lh, rh] = [L::LeftShoulder, L::RightShoulder, L::LeftHip, L::RightHip];
+    let w = REPEATED;
+    let up = Way::new(middle(x, ls, rs) - middle(x, lh, rh), 1e-6);
+    let lines = [(ls, rs), (lh, rh)].map(|(l, r)| Way::new(p(x, l) - p(x, r), 1e-6));
+    // Shoulders and hips are square to the trunk.
+    for (line, sigma, of) in [(&lines[0], 0.09, [0.0, 1.0]), (&lines[1], 0.12, [1.0, 0.0])] {
+        term(sink, sigma * w, line.unit.dot(&up.unit), || {
+            let by_line = line.slope(up.unit);
+            let by_trunk = up.slope(line.unit) * 0.5;
+            let [hips, shoulders] = of.map(|of| by_line * of);
+            [
+                (ls, by_trunk + shoulders),
+                (rs, by_trunk - shoulders),
+                (lh, hips - by_trunk),
+                (rh, -hips - by_trunk),
+            ]
+        });
+    }
+    term(sink, 0.08 * w, lines[1].unit.z, || {
+        let level = lines[1].slope(Vector3::z());
+        [(lh, level), (rh, -level)]
+    });
+    let [shoulders, hips] = [(ls, rs), (lh, rh)].map(|(l, r)| Facing::new(p(x, l), p(x, r)));
+    for k in 0..2 {
+        let turned = shoulders.ahead[k] - hips.ahead[k];
+        term(sink, 0.25 * TURNED, turned, || {
+            let (top, below) = (shoulders.slope(axis(k)), hips.slope(-axis(k)));
+            [(ls, top), (rs, -top), (lh, below), (rh, -below)]
+        });
+    }
+    for k in 0..2 {
+        term(sink, 0.10 * w, up.unit[k], || {
+            let by = up.slope(axis(k)) * 0.5;
+            [(ls, by), (rs, by), (lh, -by), (rh, -by)]
+        });
+    }
+    let high = middle(x, lh, rh).z - HIP_HEIGHT * height;
+    term(sink, 0.03 * height * w, high, || {
+        [lh, rh].map(|l| (l, Vector3::z() * 0.5))
+    });
+    // The face is where the shoulders and the trunk put it.
+    let wished = up.unit * NOSE[0] * height + shoulders.ahead * NOSE[1] * height;
+    let off = p(x, L::Nose) - middle(x, ls, rs) - wished;
+    for k in 0..3 {
+        term(sink, 0.035 * w, off[k], || {
+            let by_trunk = up.slope(axis(k)) * (-0.5 * NOSE[0] * height);
+            let by_line = shoulders.slope(axis(k)) * (-NOSE[1] * height);
+            let half = axis(k) * -0.5 + by_trunk;
+            [
+                (L::Nose, axis(k)),
+                (ls, half + by_line),
+                (rs, half - by_line),
+                (lh, -by_trunk),
+                (rh, -by_trunk),
+            ]
+        });
+    }
+}
+
 /// The hips are over the line between the feet.
 fn balance(x: &Joints, sink: &mut impl Sink) {
     let [left, right] = LEGS.map(|[_, _, ankle, ..]| ankle);
-    let f = |x: &Joints| {
-        let hips = middle(x, L::LeftHip, L::RightHip).xy();
-        let (a, b) = (p(x, left).xy(), p(x, right).xy());
-        let along = b - a;
-        let s = ((hips - a).dot(&along) / along.norm_squared().max(1e-4)).clamp(0.0, 1.0);
-        hips - (a + along * s)
-    };
-    terms(x, &[L::LeftHip, L::RightHip, left, right], sink, |x| {
-        (f(x) / (0.07 * REPEATED)).into()
-    });
+    let (a, b) = (p(x, left).xy(), p(x, right).xy());
+    let hips = middle(x, L::LeftHip, L::RightHip).xy();
+    let (out, along) = (hips - a, b - a);
+    let far = along.norm_squared().max(1e-4);
+    let share = out.dot(&along) / far;
+    let over = out - along * share.clamp(0.0, 1.0);
+    for k in 0..2 {
+        term(sink, 0.07 * REPEATED, over[k], || {
+            let own = axis(k).xy();
+            // Beyond an end only that end counts.
+            let (by_out, by_along) = if share <= 0.0 {
+                (own, own * 0.0)
+            } else if share >= 1.0 {
+                (own, -own)
+            } else {
+                let free = if far > 1e-4 { 2.0 * share } else { 0.0 };
+                let turned = (out - along * free) * (along[k] / far);
+                (own - along * (along[k] / far), -own * share - turned)
+            };
+            let flat = |v: nalgebra::Vector2<f64>| Vector3::new(v.x, v.y, 0.0);
+            [
+                (L::LeftHip, flat(by_out * 0.5)),
+                (L::RightHip, flat(by_out * 0.5)),
+                (left, flat(-by_out - by_along)),
+                (right, flat(by_along)),
+            ]
+        });
+    }
 }
 
 fn leg(side: usize, x: &Joints, sink: &mut impl Sink) {
     let [hip, knee, ankle, heel, toe] = LEGS[side];
     let (lh, rh) = (L::LeftHip, L::RightHip);
-    terms(x, &[heel, toe, lh, rh], sink, |x| {
-        let foot = p(x, toe) - p(x, heel);
-        let flat = Vector3::new(foot.x, foot.y, 0.0);
-        let way = flat / flat.norm().max(0.02);
-        ((way - front(p(x, lh), p(x, rh))).xy() / (0.45 * TURNED)).into()
-    });
-    // The knee from the line between hip and ankle.
-    let off = move |x: &Joints| {
-        let (a, b) = (p(x, hip), p(x, ankle));
-        let along = (b - a).normalize();
-        let out = p(x, knee) - a;
-        out - along * out.dot(&along)
+    let hips = Facing::new(p(x, lh), p(x, rh));
+    let long = p(x, toe) - p(x, heel);
+    let foot = Way::new(Vector3::new(long.x, long.y, 0.0), 0.02);
+    for k in 0..2 {
+        let turned = foot.unit[k] - hips.ahead[k];
+        term(sink, 0.45 * TURNED, turned, || {
+            let (by_foot, by_hips) = (foot.slope(axis(k)), hips.slope(-axis(k)));
+            [
+                (toe, by_foot),
+                (heel, -by_foot),
+                (lh, by_hips),
+                (rh, -by_hips),
+            ]
+        });
+    }
+    // The knee from the line between hip and ankle: never behind it, and not aside.
+    let bent = Off::new(p(x, hip), p(x, knee), p(x, ankle));
+    let ahead = Way::new(hips.ahead + foot.unit, 0.1);
+    let mut knee_term = |sigma: f64, direction: Vector3<f64>, by_ahead: Vector3<f64>| {
+        term(sink, sigma, bent.off.dot(&direction), || {
+            let [by_hip, by_knee, by_ankle] = bent.slopes(direction);
+            let way = ahead.slope(by_ahead);
+            let (by_foot, by_hips) = (foot.slope(way), hips.slope(way));
+            // A foot's direction is one on the floor.
+            let by_foot = Vector3::new(by_foot.x, by_foot.y, 0.0);
+            [
+                (hip, by_hip),
+                (knee, by_knee),
+                (ankle, by_ankle),
+                (toe, by_foot),
+                (heel, -by_foot),
+                (lh, by_hips),
+                (rh, -by_hips),
+            ]
+        });
     };
-    let ahead = move |x: &Joints| {
-        let foot = p(x, toe) - p(x, heel);
-        let flat = Vector3::new(foot.x, foot.y, 0.0);
-        let way = front(p(x, lh), p(x, rh)) + flat / flat.norm().max(0.02);
-        way / way.norm().max(0.1)
-    };
-    let all = [hip, knee, ankle, heel, toe, if side == 0 { rh } else { lh }];
-    hinge(x, &all, sink, 0.02, |x| off(x).dot(&ahead(x)));
-    term(x, &all, sink, |x| {
-        off(x).dot(&Vector3::z().cross(&ahead(x))) / (0.04 * REPEATED)
-    });
+    if bent.off.dot(&ahead.unit) < 0.0 {
+        knee_term(0.02, ahead.unit, bent.off);
+    }
+    let aside = Vector3::z().cross(&ahead.unit);
+    knee_term(0.04 * REPEATED, aside, bent.off.cross(&Vector3::z()));
     // The ankle is over the foot.
-    hinge(x, &[ankle, heel, toe], sink, 0.01, |x| {
-        p(x, ankle).z - p(x, heel).z.min(p(x, toe).z) - 0.02
-    });
+    let lower = if p(x, heel).z < p(x, toe).z {
+        heel
+    } else {
+        toe
+    };
+    let over = p(x, ankle).z - p(x, lower).z - 0.02;
+    if over < 0.0 {
+        term(sink, 0.01, over, || {
+            [(ankle, Vector3::z()), (lower, -Vector3::z())]
+        });
+    }
 }
 
 fn arm(height: f64, side: usize, x: &Joints, sink: &mut impl Sink) {
     let [shoulder, elbow, wrist, knuckle] = ARMS[side];
     let (ls, rs) = (L::LeftShoulder, L::RightShoulder);
+    let shoulders = Facing::new(p(x, ls), p(x, rs));
     // The elbow hangs: down, outward and a little back from the line between shoulder and wrist.
-    hinge(x, &[ls, rs, elbow, wrist], sink, 0.03, |x| {
-        let (a, b) = (p(x, shoulder), p(x, wrist));
-        let along = (b - a) / (b - a).norm().max(1e-6);
-        let out = p(x, elbow) - a;
-        let off = out - along * out.dot(&along);
-        let ahead = front(p(x, ls), p(x, rs));
-        let outward = Vector3::z().cross(&ahead) * if side == 0 { 1.0 } else { -1.0 };
-        let pole = -Vector3::z() + outward * 0.6 - ahead * 0.25;
-        off.dot(&pole.normalize())
-    });
+    let bent = Off::new(p(x, shoulder), p(x, elbow), p(x, wrist));
+    let outward = if side == 0 { 0.6 } else { -0.6 };
+    let aside = Vector3::z().cross(&shoulders.ahead) * outward;
+    let pole = -Vector3::z() + aside - shoulders.ahead * 0.25;
+    let (pole, long) = (pole.normalize(), pole.norm());
+    let hangs = bent.off.dot(&pole);
+    if hangs < 0.0 {
+        term(sink, 0.03, hangs, || {
+            let [by_shoulder, by_elbow, by_wrist] = bent.slopes(pole);
+            // All parts of the pole stay at right angles, so that its length stays.
+            let turned = (bent.off.cross(&Vector3::z()) * outward - bent.off * 0.25) / long;
+            let by_line = shoulders.slope(turned);
+            [
+                (shoulder, by_shoulder),
+                (elbow, by_elbow),
+                (wrist, by_wrist),
+                (ls, by_line),
+                (rs, -by_line),
+            ]
+        });
+    }
     // Hands work in front of the body.
-    hinge(x, &[ls, rs, wrist], sink, 0.06, |x| {
-        let ahead = front(p(x, ls), p(x, rs));
-        (p(x, wrist) - middle(x, ls, rs)).dot(&ahead) + 0.12
-    });
+    let reach = p(x, wrist) - middle(x, ls, rs);
+    let behind = reach.dot(&shoulders.ahead) + 0.12;
+    if behind < 0.0 {
+        term(sink, 0.06, behind, || {
+            let (half, by_line) = (shoulders.ahead * -0.5, shoulders.slope(reach));
+            [
+                (wrist, shoulders.ahead),
+                (ls, half + by_line),
+                (rs, half - by_line),
+            ]
+        });
+    }
     // The hand goes on from the forearm.
-    terms(x, &[elbow, wrist, knuckle], sink, |x| {
-        let fore = p(x, wrist) - p(x, elbow);
-        let on = fore / fore.norm().max(1e-6) * 0.06 * height;
-        ((p(x, knuckle) - p(x, wrist) - on) / (0.025 * REPEATED)).into()
-    });
+    let fore = Way::new(p(x, wrist) - p(x, elbow), 1e-6);
+    let on = p(x, knuckle) - p(x, wrist) - fore.unit * (0.06 * height);
+    for k in 0..3 {
+        term(sink, 0.025 * REPEATED, on[k], || {
+            let by_fore = fore.slope(axis(k)) * (-0.06 * height);
+            [
+                (knuckle, axis(k)),
+                (wrist, by_fore - axis(k)),
+                (elbow, -by_fore),
+            ]
+        });
+    }
 }
 
 /// A foot that does not stand is seldom far from the floor; kicks are no wonder either.
@@ -557,34 +708,37 @@ mod tests {
         }
     }
 
-    /// Normal equations agree with the slope of the cost by differences, where weights are fixed.
+    /// Normal equations agree with the slope of the cost by differences, where weights are fixed; also for bodies
+    /// that bend the wrong way, which only few terms forbid.
     #[test]
     fn the_gradient_is_that_of_the_cost() {
-        let mut x = standing(1.75, [0.1, 0.2], 30.0);
-        for (i, v) in x.iter_mut().enumerate() {
-            *v += 0.01 * ((i * 37 % 11) as f64 / 11.0 - 0.5);
-        }
         let scales = [0.02; SCALES];
-        let mut normal = Normal::new();
-        lengths(1.75, &x, &scales, &mut normal);
-        posture(1.75, &x, &mut normal);
         let cost = |x: &Joints| {
             let mut c = Cost::default();
             lengths(1.75, x, &scales, &mut c);
             posture(1.75, x, &mut c);
             c.0
         };
-        for i in 0..N {
-            let mut moved = x;
-            moved[i] += 1e-6;
-            let ahead = cost(&moved);
-            moved[i] -= 2e-6;
-            let slope = (ahead - cost(&moved)) / 2e-6;
-            let claimed = -2.0 * normal.right[i];
-            assert!(
-                (slope - claimed).abs() < 1e-3 * (1.0 + slope.abs()),
-                "{i} {slope} {claimed}"
-            );
+        for (k, far) in [0.01, 0.1, 0.3, 0.3, 0.6].into_iter().enumerate() {
+            let mut x = standing(1.75, [0.1, 0.2], 30.0 + 70.0 * k as f64);
+            for (i, v) in x.iter_mut().enumerate() {
+                *v += far * (((i + k) * 37 % 11) as f64 / 11.0 - 0.5);
+            }
+            let mut normal = Normal::<f64>::new();
+            lengths(1.75, &x, &scales, &mut normal);
+            posture(1.75, &x, &mut normal);
+            for i in 0..N {
+                let mut moved = x;
+                moved[i] += 1e-6;
+                let ahead = cost(&moved);
+                moved[i] -= 2e-6;
+                let slope = (ahead - cost(&moved)) / 2e-6;
+                let claimed = -2.0 * normal.right[i];
+                assert!(
+                    (slope - claimed).abs() < 1e-3 * (1.0 + slope.abs()),
+                    "{k} {i} {slope} {claimed}"
+                );
+            }
         }
         // A standing body strains nothing but a few lengths by millimetres.
         let calm = cost(&standing(1.75, [0.0, 0.0], 0.0));
