@@ -86,7 +86,11 @@ fn inverse_of_joint(m: [[f64; JOINT]; JOINT]) -> Option<[[f64; JOINT]; JOINT]> {
     let others = [[1, 2], [0, 2], [0, 1]];
     let cofactor = |r: usize, c: usize| {
         let size = minor(others[r], others[c]);
-        if (r + c).is_multiple_of(2) { size } else { -size }
+        if (r + c).is_multiple_of(2) {
+            size
+        } else {
+            -size
+        }
     };
     let det = (0..JOINT).map(|c| m[0][c] * cofactor(0, c)).sum::<f64>();
     let definite = m[0][0] > 0.0 && minor([0, 1], [0, 1]) > 0.0 && det > 0.0 && det.is_finite();

@@ -385,8 +385,9 @@ impl<'a> Solver<'a> {
         let weights = |turning: f64| {
             let mut weights = [0.0; N];
             for l in Landmark::ALL {
-                let sigma = (lively * liveliness(l)).hypot(radius(l) * turning * turning);
-                weights[at(l)..at(l) + 3].fill(sigma.powi(-2));
+                let spreads = [lively * liveliness(l), radius(l) * turning * turning];
+                let square = spreads.iter().map(|s| s * s).sum::<f64>();
+                weights[at(l)..at(l) + 3].fill(1.0 / square);
             }
             weights
         };

@@ -14,12 +14,13 @@ pub struct Residuals<'a> {
     bodies: &'a Bodies,
 }
 
-/// Takes up residuals so that their squares are their costs.
+/// Takes up residuals so that their squares are their costs; as many for every body.
 #[derive(Default)]
 struct Rows(Vec<f64>);
 
 impl Sink for Rows {
     const SLOPES: bool = false;
+    const IDLE: bool = true;
 
     fn weigh(&mut self, residual: f64, _: &[(usize, f64)], _: &[(usize, f64)], by: Weighed) {
         self.0.push(residual * by.root);

@@ -41,6 +41,9 @@ pub(super) trait Sink {
     /// Whether derivatives are looked at.
     const SLOPES: bool;
 
+    /// Whether terms that pull on one side only are wanted, as zeros, where they do not.
+    const IDLE: bool = false;
+
     /// A residual with its derivatives by coordinates and by length scales; the weight by which its square counts
     /// in the equations, and its cost, whose derivative is twice the weighted residual's.
     fn weigh(
@@ -333,6 +336,18 @@ fn term<S: Sink, const M: usize>(
     sink.take(value / sigma, slopes.as_flattened(), &[]);
 }
 
+/// A residual that pulls only where its value is negative.
+fn hinge<S: Sink, const M: usize>(
+    sink: &mut S,
+    sigma: f64,
+    value: f64,
+    by: impl FnOnce() -> [Slope; M],
+) {
+    if S::IDLE || value < 0.0 {
+        term(sink, sigma, value.min(0.0), by);
+    }
+}
+
 /// A way in space with its length, which is never taken for less than `least`.
 struct Way {
     unit: Vector3<f64>,
@@ -432,9 +447,7 @@ fn posture(height: f64, x: &Joints, sink: &mut impl Sink) {
     }
     for l in L::ALL {
         let z = at(l) + 2;
-        if x[z] < 0.0 {
-            sink.take(x[z] / BELOW, &[(z, 1.0 / BELOW)], &[]);
-        }
+        hinge(sink, BELOW, x[z], || [(l, Vector3::z())]);
     }
 }
 
@@ -552,29 +565,29 @@ fn leg(side: usize, x: &Joints, sink: &mut impl Sink) {
     // The knee from the line between hip and ankle: never behind it, and not aside.
     let bent = Off::new(p(x, hip), p(x, knee), p(x, ankle));
     let ahead = Way::new(hips.ahead + foot.unit, 0.1);
-    let mut knee_term = |sigma: f64, direction: Vector3<f64>, by_ahead: Vector3<f64>| {
-        term(sink, sigma, bent.off.dot(&direction), || {
-            let [by_hip, by_knee, by_ankle] = bent.slopes(direction);
-            let way = ahead.slope(by_ahead);
-            let (by_foot, by_hips) = (foot.slope(way), hips.slope(way));
-            // A foot's direction is one on the floor.
-            let by_foot = Vector3::new(by_foot.x, by_foot.y, 0.0);
-            [
-                (hip, by_hip),
-                (knee, by_knee),
-                (ankle, by_ankle),
-                (toe, by_foot),
-                (heel, -by_foot),
-                (lh, by_hips),
-                (rh, -by_hips),
-            ]
-        });
+    let slopes = |direction: Vector3<f64>, by_ahead: Vector3<f64>| {
+        let [by_hip, by_knee, by_ankle] = bent.slopes(direction);
+        let way = ahead.slope(by_ahead);
+        let (by_foot, by_hips) = (foot.slope(way), hips.slope(way));
+        // A foot's direction is one on the floor.
+        let by_foot = Vector3::new(by_foot.x, by_foot.y, 0.0);
+        [
+            (hip, by_hip),
+            (knee, by_knee),
+            (ankle, by_ankle),
+            (toe, by_foot),
+            (heel, -by_foot),
+            (lh, by_hips),
+            (rh, -by_hips),
+        ]
     };
-    if bent.off.dot(&ahead.unit) < 0.0 {
-        knee_term(0.02, ahead.unit, bent.off);
-    }
+    hinge(sink, 0.02, bent.off.dot(&ahead.unit), || {
+        slopes(ahead.unit, bent.off)
+    });
     let aside = Vector3::z().cross(&ahead.unit);
-    knee_term(0.04 * REPEATED, aside, bent.off.cross(&Vector3::z()));
+    term(sink, 0.04 * REPEATED, bent.off.dot(&aside), || {
+        slopes(aside, bent.off.cross(&Vector3::z()))
+    });
     // The ankle is over the foot.
     let lower = if p(x, heel).z < p(x, toe).z {
         heel
@@ -582,11 +595,9 @@ fn leg(side: usize, x: &Joints, sink: &mut impl Sink) {
         toe
     };
     let over = p(x, ankle).z - p(x, lower).z - 0.02;
-    if over < 0.0 {
-        term(sink, 0.01, over, || {
-            [(ankle, Vector3::z()), (lower, -Vector3::z())]
-        });
-    }
+    hinge(sink, 0.01, over, || {
+        [(ankle, Vector3::z()), (lower, -Vector3::z())]
+    });
 }
 
 fn arm(height: f64, side: usize, x: &Joints, sink: &mut impl Sink) {
@@ -600,34 +611,30 @@ fn arm(height: f64, side: usize, x: &Joints, sink: &mut impl Sink) {
     let pole = -Vector3::z() + aside - shoulders.ahead * 0.25;
     let (pole, long) = (pole.normalize(), pole.norm());
     let hangs = bent.off.dot(&pole);
-    if hangs < 0.0 {
-        term(sink, 0.03, hangs, || {
-            let [by_shoulder, by_elbow, by_wrist] = bent.slopes(pole);
-            // All parts of the pole stay at right angles, so that its length stays.
-            let turned = (bent.off.cross(&Vector3::z()) * outward - bent.off * 0.25) / long;
-            let by_line = shoulders.slope(turned);
-            [
-                (shoulder, by_shoulder),
-                (elbow, by_elbow),
-                (wrist, by_wrist),
-                (ls, by_line),
-                (rs, -by_line),
-            ]
-        });
-    }
+    hinge(sink, 0.03, hangs, || {
+        let [by_shoulder, by_elbow, by_wrist] = bent.slopes(pole);
+        // All parts of the pole stay at right angles, so that its length stays.
+        let turned = (bent.off.cross(&Vector3::z()) * outward - bent.off * 0.25) / long;
+        let by_line = shoulders.slope(turned);
+        [
+            (shoulder, by_shoulder),
+            (elbow, by_elbow),
+            (wrist, by_wrist),
+            (ls, by_line),
+            (rs, -by_line),
+        ]
+    });
     // Hands work in front of the body.
     let reach = p(x, wrist) - middle(x, ls, rs);
     let behind = reach.dot(&shoulders.ahead) + 0.12;
-    if behind < 0.0 {
-        term(sink, 0.06, behind, || {
-            let (half, by_line) = (shoulders.ahead * -0.5, shoulders.slope(reach));
-            [
-                (wrist, shoulders.ahead),
-                (ls, half + by_line),
-                (rs, half - by_line),
-            ]
-        });
-    }
+    hinge(sink, 0.06, behind, || {
+        let (half, by_line) = (shoulders.ahead * -0.5, shoulders.slope(reach));
+        [
+            (wrist, shoulders.ahead),
+            (ls, half + by_line),
+            (rs, half - by_line),
+        ]
+    });
     // The hand goes on from the forearm.
     let fore = Way::new(p(x, wrist) - p(x, elbow), 1e-6);
     let on = p(x, knuckle) - p(x, wrist) - fore.unit * (0.06 * height);

@@ -380,4 +380,10 @@ fn the_solution_has_the_least_residuals_about_it() {
             .all(|(_, [a, b])| a == b || (*a, *b) == (0, 2))
     );
     assert!(residuals.at(&x[1..]).is_none());
+    // A body bent every wrong way, and sunk into the floor, has as many.
+    let spans =
+        |x: &[f64]| -> Vec<[usize; 2]> { residuals.at(x).unwrap().iter().map(|r| r.1).collect() };
+    let bent = |(i, v): (usize, &f64)| v + ((i * 37 % 11) as f64 - 5.0) * 0.1;
+    let other: Vec<f64> = x.iter().enumerate().map(bent).collect();
+    assert_eq!(spans(&x), spans(&other));
 }
