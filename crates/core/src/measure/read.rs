@@ -79,7 +79,7 @@ pub(crate) fn yaw(b: Posture) -> Option<f64> {
     let trunk = heading(ahead(b)? + hips_ahead(b)?);
     let feet: Vector3<f64> = [Foot::Left, Foot::Right]
         .map(|side| {
-            let [heel, toe] = L::heel_toe(side).map(|l| b.joint(l));
+            let [heel, toe] = L::heel_toe(side).map(|l| b.glimpse(l));
             let mut along = toe - heel;
             along.z = 0.0;
             along.try_normalize(1e-6).unwrap_or_default()

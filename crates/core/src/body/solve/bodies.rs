@@ -70,6 +70,11 @@ impl Posture<'_> {
         skeleton::p(self.joints, l)
     }
 
+    /// Place of a landmark that only says whether there is a value, metres: the value must not depend on it.
+    pub fn glimpse(&self, l: Landmark) -> Vector3<f64> {
+        skeleton::p(self.joints, l)
+    }
+
     /// Middle between two landmarks, metres.
     pub fn middle(&self, a: Landmark, b: Landmark) -> Vector3<f64> {
         0.5 * (self.joint(a) + self.joint(b))
@@ -285,12 +290,15 @@ fn first_order(
     let mut joints: Vec<Joints> = of.iter().map(|m| m.joints).collect();
     let used: Vec<Cell<u32>> = of.iter().map(|_| Cell::new(0)).collect();
     let eval = |joints: &[Joints]| {
-        let postures: Vec<Posture> = joints
-            .iter()
-            .zip(&used)
-            .map(|(joints, used)| Posture { joints, used })
-            .collect();
-        f(&postures)
+        let of = |k: usize| Posture {
+            joints: &joints[k],
+            used: &used[k],
+        };
+        match joints.len() {
+            1 => f(&[of(0)]),
+            2 => f(&[of(0), of(1)]),
+            n => f(&(0..n).map(of).collect::<Vec<_>>()),
+        }
     };
     let found = eval(&joints)?;
     let shared = &of.first()?.of.shared_covariance;
