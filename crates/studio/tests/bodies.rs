@@ -3,7 +3,7 @@
 
 use nalgebra::SMatrix;
 use upright_core::body::Landmark;
-use upright_core::body::solve::{Instant, Residuals, Seen, Source, solve};
+use upright_core::body::solve::{Instant, Seen, Source, solve};
 use upright_core::camera::Calibration;
 use upright_core::units::{MediaTime, Role};
 use upright_studio::{Detector, Performance, Phone, Scenario, detect};
@@ -58,10 +58,6 @@ fn missed(p: &Performance, role: Role, cameras: usize) -> (f64, f64) {
         .collect();
     let height = p.scenario().heights[role as usize];
     let bodies = solve(height, &calibrations, &instants).unwrap();
-    // What is made small is finite and depends on neighbours only.
-    let residuals = Residuals::new(&calibrations, &bodies);
-    let rows = residuals.at(&residuals.solved()).unwrap();
-    assert!(rows.iter().all(|(r, _)| r.is_finite()));
     let (mut sum, mut mirrored) = (0.0, 0.0);
     for (t, frame) in frames.iter().enumerate() {
         let truth = p.bodies(frame.secs())[role as usize].clone();
@@ -90,17 +86,11 @@ fn mean(cameras: usize) -> (f64, f64) {
     (sum.0 / n, sum.1 / n)
 }
 
-/// A first step that goes far ends in bodies that fit the picture and are none: then they were off by 11 cm.
+/// A first step that goes far ends in bodies that fit the picture and are none: then one camera was off by 11 cm.
 #[test]
-fn one_camera_without_depth_does_not_lead_far_astray() {
-    let (off, mirrored) = mean(1);
-    assert!((0.02..0.095).contains(&off), "{off}");
+fn without_depth_one_camera_does_not_lead_far_astray_and_a_second_halves_what_it_misses() {
+    let [(one, mirrored), (two, _)] = [1, 2].map(mean);
+    assert!(one < 0.095, "{one}");
     assert!(mirrored < 0.03, "{mirrored}");
-}
-
-#[test]
-fn a_second_camera_halves_what_the_first_one_misses() {
-    let (off, mirrored) = mean(2);
-    assert!((0.01..0.048).contains(&off), "{off}");
-    assert!(mirrored < 0.01, "{mirrored}");
+    assert!(two < 0.55 * one, "{two} of {one}");
 }

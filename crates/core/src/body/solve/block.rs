@@ -1,5 +1,5 @@
-//! Square blocks of a few dozen coordinates, worked on in the processor's vector registers. At this size libraries for
-//! matrices of any size spend more time on packing than on products.
+//! Square blocks of a few dozen coordinates, worked on in the processor's vector registers. At this size a library
+//! for matrices of any size spends as much time on packing as on products.
 
 use std::ops::{Add, AddAssign, Mul, Neg};
 

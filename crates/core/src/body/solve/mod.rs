@@ -885,8 +885,8 @@ fn restless(moving: &[bool]) -> Vec<(usize, usize)> {
 /// Weight that holds an instant where it is: far above what pulls at it.
 const KEPT: f32 = 1e15;
 
-/// The damped step: coordinates by instant, and length scales. In single precision, twice as fast: a step only has
-/// to lead downhill, and where it leads is worked out in double precision.
+/// The damped step: coordinates by instant, and length scales. In single precision: a step only has to lead downhill,
+/// and where it leads is worked out in double precision.
 fn increment(
     linear: &Linear<f32>,
     damping: &[f64],
