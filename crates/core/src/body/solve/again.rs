@@ -7,7 +7,7 @@ use nalgebra::DMatrix;
 
 use super::bodies::Bodies;
 use super::skeleton::{Joints, N};
-use super::{FAR, Given, Instant, SolveError, Solver, State, arms, contact, sides, start};
+use super::{Desk, FAR, Given, Instant, SolveError, Solver, State, arms, contact, sides, start};
 use crate::camera::Calibration;
 
 /// A change is felt so far along a row of near instants, seconds; as much again is solved with it, so that
@@ -127,20 +127,23 @@ pub fn solve_again(
         used: Vec::new(),
         exchanged: old.exchanged,
     };
+    let mut desk = Desk::new();
     for (from, to, kept) in windows(instants, &changed) {
         let mut part: Vec<Instant> = now.used[from..to].to_vec();
         let mut state = State {
             joints: now.joints[from..to].to_vec(),
             scales: old.scales,
         };
-        if let Err(e) = solve_part(&given, &mut part, &mut state) {
+        if let Err(e) = solve_part(&given, &mut desk, &mut part, &mut state) {
             return Some(Err(e));
         }
         let chosen = arms::choose(&given, &part, &mut state.joints, &state.scales, None);
         let solver = Solver::new(&given, &part);
-        let solved = solver.descend_held(&mut state, 4).and_then(|rounds| {
-            solver.finish(cameras, state, chosen.spreads, rounds, Some(old.residual))
-        });
+        let solved = solver
+            .descend_held(&mut desk, &mut state, 4)
+            .and_then(|rounds| {
+                solver.finish(cameras, state, chosen.spreads, rounds, Some(old.residual))
+            });
         let solved = match solved {
             Ok(s) => s,
             Err(e) => return Some(Err(e)),
@@ -163,10 +166,15 @@ struct Parts {
     joints: Vec<Joints>,
 }
 
-fn solve_part(given: &Given, part: &mut [Instant], state: &mut State) -> Result<(), SolveError> {
-    Solver::new(given, part).descend_held(state, 6)?;
+fn solve_part(
+    given: &Given,
+    desk: &mut Desk,
+    part: &mut [Instant],
+    state: &mut State,
+) -> Result<(), SolveError> {
+    Solver::new(given, part).descend_held(desk, state, 6)?;
     if sides::mend(given, part, &state.joints) > 0 {
-        Solver::new(given, part).descend_held(state, 4)?;
+        Solver::new(given, part).descend_held(desk, state, 4)?;
     }
     contact::plant(part, &state.joints);
     Ok(())

@@ -3,33 +3,60 @@
 //!
 //! Block L D Lᵀ with the pivots' inverses kept; the blocks of the inverse that are needed by recursion
 //! (Takahashi, K., Fagan, J. & Chin, M.-S. (1973), "Formation of a sparse bus impedance matrix").
+//!
+//! Systems and factors keep their memory when they are filled again: a take's are some dozens of megabytes.
 
-use super::block::{Block, Column, ROWS, Real, scale};
+use super::block::{self, Column, ROWS, Real, add_diagonal, scale, scale_rows};
 
-/// Blocks of one size on the diagonal; one and two below it only diagonals, since neighbours meet coordinate by
-/// coordinate. Absent ones are zero.
+/// Blocks of one size on the diagonal, of which only lower triangles are looked at; one and two below it only
+/// diagonals, since neighbours meet coordinate by coordinate. Absent ones are zero.
 #[derive(Debug, Clone)]
 pub(super) struct Band<T> {
-    pub diagonal: Vec<Block<T>>,
-    pub first: Vec<Option<Column<T>>>,
-    pub second: Vec<Option<Column<T>>>,
+    size: usize,
+    /// The columns of one block after those of the other.
+    diagonal: Vec<Column<T>>,
+    first: Vec<Option<Column<T>>>,
+    second: Vec<Option<Column<T>>>,
 }
 
 /// The factors of A = L D Lᵀ: the inverse of each pivot S = D⁻¹, and what lies below it in L: a full block
 /// one below, a diagonal times S two below.
 pub(super) struct Factor<T> {
-    pivot: Vec<Block<T>>,
-    first: Vec<Option<Block<T>>>,
+    size: usize,
+    pivot: Vec<Column<T>>,
+    gain: Vec<Column<T>>,
+    /// Whether a block meets the next one.
+    joined: Vec<bool>,
     second: Vec<Option<Column<T>>>,
 }
 
 impl<T: Real> Band<T> {
-    pub fn zeros(blocks: usize, size: usize) -> Self {
+    pub fn new(size: usize) -> Self {
         Self {
-            diagonal: vec![Block::zeros(size); blocks],
-            first: vec![None; blocks],
-            second: vec![None; blocks],
+            size,
+            diagonal: Vec::new(),
+            first: Vec::new(),
+            second: Vec::new(),
         }
+    }
+
+    pub fn blocks(&self) -> usize {
+        self.first.len()
+    }
+
+    /// So many blocks that are to be written, apart from each other.
+    pub fn reset(&mut self, blocks: usize) {
+        self.diagonal
+            .resize(blocks * self.size, [T::default(); ROWS]);
+        for beside in [&mut self.first, &mut self.second] {
+            beside.clear();
+            beside.resize(blocks, None);
+        }
+    }
+
+    /// The columns of a block on the diagonal.
+    pub fn block(&mut self, t: usize) -> &mut [Column<T>] {
+        &mut self.diagonal[t * self.size..(t + 1) * self.size]
     }
 
     /// The diagonal one below a block.
@@ -41,70 +68,98 @@ impl<T: Real> Band<T> {
     pub fn beyond(&mut self, t: usize) -> &mut Column<T> {
         self.second[t].get_or_insert([T::default(); ROWS])
     }
-
-    /// `None` when the system is not positive definite.
-    pub fn factor(mut self) -> Option<Factor<T>> {
-        let n = self.diagonal.len();
-        let mut firsts: Vec<Option<Block<T>>> = Vec::with_capacity(n);
-        // What eliminating the block before adds one below the next.
-        let mut fill: Option<Block<T>> = None;
-        for t in 0..n {
-            let (done, rest) = self.diagonal.split_at_mut(t + 1);
-            let pivot = &mut done[t];
-            let size = pivot.0.len();
-            T::invert(&mut pivot.0)?;
-            // What rounding adds to one side would grow from block to block.
-            pivot.even();
-            let mut beside = fill.take();
-            if let Some(d) = &self.first[t] {
-                beside
-                    .get_or_insert_with(|| Block::zeros(size))
-                    .add_diagonal(d);
-            }
-            let gain = beside.as_ref().map(|b| {
-                let mut gain = Block::zeros(size);
-                gain.add(b, pivot, T::ONE);
-                gain
-            });
-            if let (Some(b), Some(g), Some(next)) = (&beside, &gain, rest.first_mut()) {
-                T::add_product(&mut next.0, &g.0, &b.0, -T::ONE, true);
-            }
-            if let (Some(d), Some(next)) = (&self.second[t], rest.get_mut(1)) {
-                for ((to, from), by) in next.0.iter_mut().zip(&pivot.0).zip(d) {
-                    for ((to, from), d) in to.iter_mut().zip(from).zip(d) {
-                        *to += -(*d * *from * *by);
-                    }
-                }
-                fill = gain.as_ref().map(|g| {
-                    let mut fill = g.turned();
-                    fill.scale_rows(&d.map(|v| -v));
-                    fill
-                });
-            }
-            firsts.push(gain);
-        }
-        Some(Factor {
-            pivot: self.diagonal,
-            first: firsts,
-            second: self.second,
-        })
-    }
 }
 
 impl<T: Real> Factor<T> {
+    pub fn new() -> Self {
+        Self {
+            size: 0,
+            pivot: Vec::new(),
+            gain: Vec::new(),
+            joined: Vec::new(),
+            second: Vec::new(),
+        }
+    }
+
+    /// Becomes the factors of a system of which each block was changed; `None` when it is not positive definite.
+    pub fn of(&mut self, band: &Band<T>, change: impl Fn(usize, &mut [Column<T>])) -> Option<()> {
+        let (n, size) = (band.blocks(), band.size);
+        self.size = size;
+        // Every column is written before it is read.
+        self.pivot.resize(n * size, [T::default(); ROWS]);
+        self.gain.resize(n * size, [T::default(); ROWS]);
+        self.joined.clear();
+        self.second.clone_from(&band.second);
+        let fetch = |t: usize, to: &mut [Column<T>]| {
+            to.copy_from_slice(&band.diagonal[t * size..(t + 1) * size]);
+            change(t, to);
+        };
+        for (t, to) in self.pivot.chunks_mut(size).enumerate().take(2) {
+            fetch(t, to);
+        }
+        // What lies one below a block; at first what eliminating the block before added there.
+        let mut beside = block::zeros::<T>(size);
+        let mut filled = false;
+        for t in 0..n {
+            let (done, rest) = self.pivot.split_at_mut((t + 1) * size);
+            let pivot = &mut done[t * size..];
+            T::invert(pivot)?;
+            if let Some(after) = rest.get_mut(size..2 * size) {
+                fetch(t + 2, after);
+            }
+            if let Some(d) = &band.first[t] {
+                add_diagonal(&mut beside, d);
+            }
+            let joined = filled || band.first[t].is_some();
+            self.joined.push(joined);
+            let gain = &mut self.gain[t * size..(t + 1) * size];
+            if joined {
+                gain.fill([T::default(); ROWS]);
+                T::add_product(gain, &beside, pivot, T::ONE);
+                if let Some(next) = rest.get_mut(..size) {
+                    T::add_symmetric(next, gain, &beside, -T::ONE);
+                }
+            }
+            filled = false;
+            match (&band.second[t], rest.get_mut(size..2 * size)) {
+                (Some(d), Some(after)) => {
+                    T::take_scaled(after, pivot, d);
+                    if joined {
+                        block::turn_by(gain, &d.map(|v| -v), &mut beside);
+                        filled = true;
+                    }
+                }
+                _ => {}
+            }
+            if !filled {
+                beside.fill([T::default(); ROWS]);
+            }
+        }
+        Some(())
+    }
+
+    fn pivot(&self, t: usize) -> &[Column<T>] {
+        &self.pivot[t * self.size..(t + 1) * self.size]
+    }
+
+    /// What lies one below a block in L.
+    fn gain(&self, t: usize) -> Option<&[Column<T>]> {
+        self.joined[t].then(|| &self.gain[t * self.size..(t + 1) * self.size])
+    }
+
     /// Solves A X = B in place, of which so many columns belong to each block.
     pub fn solve(&self, b: &mut [Column<T>], many: usize) {
-        let n = self.pivot.len();
+        let n = self.joined.len();
         let mut own = vec![[T::default(); ROWS]; many];
         for t in 0..n {
             let (done, rest) = b.split_at_mut((t + 1) * many);
             let here = &mut done[t * many..];
-            if let (Some(g), Some(to)) = (&self.first[t], rest.get_mut(..many)) {
-                T::add_product(to, &g.0, here, -T::ONE, false);
+            if let (Some(g), Some(to)) = (self.gain(t), rest.get_mut(..many)) {
+                T::add_product(to, g, here, -T::ONE);
             }
             own.copy_from_slice(here);
             here.fill([T::default(); ROWS]);
-            T::add_product(here, &self.pivot[t].0, &own, T::ONE, false);
+            T::add_product(here, self.pivot(t), &own, T::ONE);
             if let (Some(d), Some(to)) = (&self.second[t], rest.get_mut(many..2 * many)) {
                 for (to, from) in to.iter_mut().zip(here) {
                     for ((to, from), d) in to.iter_mut().zip(from).zip(d) {
@@ -116,60 +171,63 @@ impl<T: Real> Factor<T> {
         for t in (0..n).rev() {
             let (done, rest) = b.split_at_mut((t + 1) * many);
             let here = &mut done[t * many..];
-            if let (Some(g), Some(from)) = (&self.first[t], rest.get(..many)) {
-                T::add_dots(here, &g.0, from, -T::ONE);
+            if let (Some(g), Some(from)) = (self.gain(t), rest.get(..many)) {
+                T::add_dots(here, g, from, -T::ONE);
             }
             if let (Some(d), Some(from)) = (&self.second[t], rest.get(many..2 * many)) {
                 own.copy_from_slice(from);
                 own.iter_mut().for_each(|column| scale(column, d));
-                T::add_product(here, &self.pivot[t].0, &own, -T::ONE, false);
+                T::add_product(here, self.pivot(t), &own, -T::ONE);
             }
         }
     }
 
-    /// The diagonal blocks of A⁻¹.
-    pub fn inverse_blocks(&self) -> Vec<Block<T>> {
-        let n = self.pivot.len();
-        let mut out: Vec<Block<T>> = vec![Block(Vec::new()); n];
-        // Σ(t+1, t) of the blocks done before.
-        let mut beside: Option<Block<T>> = None;
+    /// The diagonal blocks of A⁻¹, each handed over with its number, the last one first.
+    pub fn inverse_blocks(&self, mut done: impl FnMut(usize, &[Column<T>])) {
+        let n = self.joined.len();
+        let zeros = || block::zeros::<T>(self.size);
+        // Σ(t, t) of this block and the two done before, Σ(t+1, t) and Σ(t+2, t) of this one, Σ(t+2, t+1) and
+        // its turned one.
+        let (mut own, mut after, mut later) = (zeros(), zeros(), zeros());
+        let (mut near, mut far, mut beside, mut turned) = (zeros(), zeros(), zeros(), zeros());
+        let (mut gain, mut beyond) = (zeros(), zeros());
+        let nothing = [T::default(); ROWS];
+        let mut met = false;
         for t in (0..n).rev() {
-            let mut own = self.pivot[t].clone();
-            let size = own.0.len();
-            let g1 = self.first[t].as_ref().filter(|_| t + 1 < n);
-            let g2 = self.second[t].as_ref().filter(|_| t + 2 < n).map(|d| {
-                let mut g = self.pivot[t].clone();
-                g.scale_rows(d);
-                g
-            });
-            let mut next: Option<Block<T>> = None;
-            if g1.is_some() || g2.is_some() {
-                let (mut s1, mut s2) = (Block::zeros(size), Block::zeros(size));
-                if let Some(g) = g1 {
-                    s1.add(&out[t + 1], g, -T::ONE);
-                    if let Some(b) = &beside {
-                        s2.add(b, g, -T::ONE);
-                    }
+            own.copy_from_slice(self.pivot(t));
+            let g1 = self.gain(t).filter(|_| t + 1 < n);
+            let g2 = self.second[t].as_ref().filter(|_| t + 2 < n);
+            near.fill(nothing);
+            far.fill(nothing);
+            if let Some(g) = g1 {
+                T::add_product(&mut near, &after, g, -T::ONE);
+                if met {
+                    T::add_product(&mut far, &beside, g, -T::ONE);
                 }
-                if let Some(g) = &g2 {
-                    if let Some(b) = &beside {
-                        s1.add(&b.turned(), g, -T::ONE);
-                    }
-                    s2.add(&out[t + 2], g, -T::ONE);
-                }
-                if let Some(g) = g1 {
-                    own.add(&g.turned(), &s1, -T::ONE);
-                }
-                if let Some(g) = &g2 {
-                    own.add(&g.turned(), &s2, -T::ONE);
-                }
-                next = Some(s1);
             }
-            own.even();
-            out[t] = own;
-            beside = next;
+            if let Some(d) = g2 {
+                beyond.copy_from_slice(self.pivot(t));
+                scale_rows(&mut beyond, d);
+                if met {
+                    block::turn(&beside, &mut turned);
+                    T::add_product(&mut near, &turned, &beyond, -T::ONE);
+                }
+                T::add_product(&mut far, &later, &beyond, -T::ONE);
+                // G₂ᵀ Σ = S D Σ.
+                scale_rows(&mut far, d);
+                T::add_product(&mut own, self.pivot(t), &far, -T::ONE);
+            }
+            if let Some(g) = g1 {
+                block::turn(g, &mut gain);
+                T::add_product(&mut own, &gain, &near, -T::ONE);
+            }
+            block::mirror(&mut own);
+            done(t, &own);
+            met = g1.is_some() || g2.is_some();
+            std::mem::swap(&mut beside, &mut near);
+            std::mem::swap(&mut later, &mut after);
+            std::mem::swap(&mut after, &mut own);
         }
-        out
     }
 }
 
@@ -189,12 +247,15 @@ mod tests {
     fn example(blocks: usize) -> (Band<f64>, DMatrix<f64>) {
         let mut rng = rand_chacha::ChaCha8Rng::seed_from_u64(blocks as u64);
         let mut block = || DMatrix::from_fn(SIZE, SIZE, |_, _| rng.random_range(-1.0..1.0));
-        let mut band = Band::zeros(blocks, SIZE);
+        let mut band = Band::new(SIZE);
+        band.reset(blocks);
         let mut whole = DMatrix::zeros(SIZE * blocks, SIZE * blocks);
         for t in 0..blocks {
             let b = block();
             let own = &b * b.transpose() + DMatrix::identity(SIZE, SIZE) * 9.0;
-            band.diagonal[t] = Block((0..SIZE).map(|c| column(&own, c)).collect());
+            for (c, to) in band.block(t).iter_mut().enumerate() {
+                *to = column(&own, c);
+            }
             if t + 1 < blocks && t != 2 {
                 *band.beside(t) = column(&block(), 0);
             }
@@ -203,7 +264,7 @@ mod tests {
             }
         }
         for t in 0..blocks {
-            for (c, column) in band.diagonal[t].0.iter().enumerate() {
+            for (c, column) in band.block(t).iter().enumerate() {
                 for (r, v) in column[..SIZE].iter().enumerate() {
                     whole[(t * SIZE + r, t * SIZE + c)] = *v;
                 }
@@ -220,17 +281,22 @@ mod tests {
         (band, whole)
     }
 
+    /// Also in memory that a longer or a shorter system has left.
     #[test]
     fn solves_and_inverts_as_the_whole_matrix_does() {
-        for blocks in [1, 2, 3, 7, 12] {
+        let mut factor = Factor::new();
+        for blocks in [1, 2, 12, 7, 3, 10] {
             let (band, whole) = example(blocks);
-            let factor = band.factor().unwrap();
+            factor.of(&band, |_, _| {}).unwrap();
             let inverse = whole.clone().try_inverse().unwrap();
-            for (t, b) in factor.inverse_blocks().iter().enumerate() {
+            let mut many = 0;
+            factor.inverse_blocks(|t, b| {
                 let expected = inverse.view((t * SIZE, t * SIZE), (SIZE, SIZE));
-                let found = DMatrix::from_fn(SIZE, SIZE, |r, c| b.0[c][r]);
+                let found = DMatrix::from_fn(SIZE, SIZE, |r, c| b[c][r]);
                 assert!((found - expected).norm() < 1e-9, "{blocks} {t}");
-            }
+                many += 1;
+            });
+            assert_eq!(many, blocks);
             let right = DMatrix::from_fn(SIZE * blocks, 3, |r, c| (r * 7 + c * 3) as f64 % 5.0);
             let rows = |t: usize| right.rows(t * SIZE, SIZE).into_owned();
             let mut cut: Vec<Column<f64>> = (0..blocks)
@@ -252,16 +318,15 @@ mod tests {
     #[test]
     fn variances_stay_positive_along_a_stiff_chain() {
         let (blocks, size) = (400, 3);
-        let mut band = Band::zeros(blocks, size);
+        let mut band = Band::new(size);
+        band.reset(blocks);
         for t in 0..blocks {
-            band.diagonal[t] = Block::diagonal(size, if t % 40 == 0 { 1.0 } else { 1e-9 });
+            add_diagonal(band.block(t), &[if t % 40 == 0 { 1.0 } else { 1e-9 }; ROWS]);
         }
         for t in 0..blocks - 2 {
             let by = [1.0, -2.0, 1.0].map(|b| 1e3 * b);
-            for (d, b) in band.diagonal[t..].iter_mut().zip(by) {
-                for i in 0..size {
-                    d.0[i][i] += b * b;
-                }
+            for (k, b) in by.iter().enumerate() {
+                add_diagonal(band.block(t + k), &[b * b; ROWS]);
             }
             for i in 0..size {
                 band.beside(t)[i] += by[0] * by[1];
@@ -269,19 +334,23 @@ mod tests {
                 band.beyond(t)[i] += by[0] * by[2];
             }
         }
-        let blocks = band.factor().unwrap().inverse_blocks();
-        for (t, b) in blocks.iter().enumerate() {
-            for i in 0..size {
-                let variance = b.0[i][i];
+        let mut factor = Factor::new();
+        factor.of(&band, |_, _| {}).unwrap();
+        factor.inverse_blocks(|t, b| {
+            for (i, column) in b.iter().enumerate() {
+                let variance = column[i];
                 assert!(variance > 0.0 && variance < 2.0, "{t} {variance}");
             }
-        }
+        });
     }
 
     #[test]
     fn what_is_not_definite_is_refused() {
-        let mut band = Band::<f64>::zeros(2, SIZE);
-        band.diagonal[0] = Block::diagonal(SIZE, 1.0);
-        assert!(band.factor().is_none());
+        let mut band = Band::<f64>::new(SIZE);
+        band.reset(2);
+        add_diagonal(band.block(0), &[1.0; ROWS]);
+        assert!(Factor::new().of(&band, |_, _| {}).is_none());
+        let held = |_: usize, block: &mut [Column<f64>]| add_diagonal(block, &[1.0; ROWS]);
+        assert!(Factor::new().of(&band, held).is_some());
     }
 }

@@ -14,12 +14,11 @@ const JOINT: usize = 3;
 /// Vectors of a column that are worked on together.
 const GROUP: usize = 4;
 
+/// Half of them.
+const HALF: usize = GROUP / 2;
+
 /// A column of a block.
 pub(super) type Column<T> = [T; ROWS];
-
-/// A square block by columns; its size is a multiple of three, at most [`ROWS`].
-#[derive(Debug, Clone, PartialEq)]
-pub(super) struct Block<T>(pub Vec<Column<T>>);
 
 /// Numbers of single or double precision.
 pub(super) trait Real:
@@ -36,23 +35,24 @@ pub(super) trait Real:
 
     fn rounded(v: f64) -> Self;
 
-    /// `to` ± a · b, or a · bᵀ where b is turned.
-    fn add_product(
-        to: &mut [Column<Self>],
-        a: &[Column<Self>],
-        b: &[Column<Self>],
-        sign: Self,
-        turned: bool,
-    );
+    /// `to` ± a · b.
+    fn add_product(to: &mut [Column<Self>], a: &[Column<Self>], b: &[Column<Self>], sign: Self);
+
+    /// `to` ± a · bᵀ, which is known to be symmetric: its lower triangle.
+    fn add_symmetric(to: &mut [Column<Self>], a: &[Column<Self>], b: &[Column<Self>], sign: Self);
 
     /// `to` ± aᵀ · b.
     fn add_dots(to: &mut [Column<Self>], a: &[Column<Self>], b: &[Column<Self>], sign: Self);
 
-    /// The inverse of a symmetric positive definite block, in its place; `None` when it is not definite.
+    /// `to` − D · block · D with a diagonal D.
+    fn take_scaled(to: &mut [Column<Self>], block: &[Column<Self>], d: &Column<Self>);
+
+    /// The inverse of a symmetric positive definite block, in its place; `None` when it is not definite. A block is a
+    /// square by columns whose size is a multiple of three; only its lower triangle is looked at.
     fn invert(block: &mut [Column<Self>]) -> Option<()>;
 
-    /// x of A x = b for a symmetric positive definite block, which is used up; `None` when it is not definite.
-    fn solve(block: Block<Self>, b: Column<Self>) -> Option<Column<Self>>;
+    /// x of A x = b in the place of b, for a block as above, which is used up.
+    fn solve(block: &mut [Column<Self>], b: &mut Column<Self>) -> Option<()>;
 }
 
 struct Product<'a, T> {
@@ -60,7 +60,8 @@ struct Product<'a, T> {
     a: &'a [Column<T>],
     b: &'a [Column<T>],
     sign: T,
-    turned: bool,
+    /// Whether b is turned, and only the lower triangle is wanted.
+    symmetric: bool,
 }
 
 struct Dots<'a, T> {
@@ -70,52 +71,73 @@ struct Dots<'a, T> {
     sign: T,
 }
 
-/// The first so many columns are a block; others behind them are right sides.
-struct Eliminate<'a, T> {
-    columns: &'a mut [Column<T>],
-    size: usize,
-    /// Whether the inverse is wanted, or the right sides only.
-    inverse: bool,
+struct Scaled<'a, T> {
+    to: &'a mut [Column<T>],
+    block: &'a [Column<T>],
+    d: &'a Column<T>,
+}
+
+/// A symmetric block to be inverted.
+struct Invert<'a, T>(&'a mut [Column<T>]);
+
+/// A symmetric block with the right side of its equations.
+struct Equations<'a, T> {
+    block: &'a mut [Column<T>],
+    b: &'a mut Column<T>,
+}
+
+/// A joint's columns of a symmetric block of which the lower triangle is kept, from the joint's own rows on.
+fn columns_of_joint<T: Real>(block: &[Column<T>], first: usize) -> [Column<T>; JOINT] {
+    let mut own = [[T::default(); ROWS]; JOINT];
+    for (c, own) in own.iter_mut().enumerate() {
+        own[first + c..].copy_from_slice(&block[first + c][first + c..]);
+        for r in 0..c {
+            own[first + r] = block[first + r][first + c];
+        }
+    }
+    own
+}
+
+/// The rows of a joint out of its columns, inverted.
+fn pivot<T: Real>(own: &[Column<T>; JOINT], first: usize) -> Option<[[T; JOINT]; JOINT]> {
+    let of_joint = std::array::from_fn(|r| std::array::from_fn(|c| own[c][first + r].into()));
+    Some(inverse_of_joint(of_joint)?.map(|row| row.map(T::rounded)))
 }
 
 /// Inverse of a symmetric 3 × 3 matrix by its cofactors; `None` when it is not positive definite.
-fn inverse_of_joint(m: [[f64; JOINT]; JOINT]) -> Option<[[f64; JOINT]; JOINT]> {
-    let minor = |r: [usize; 2], c: [usize; 2]| {
-        m[r[0]][c[0]] * m[r[1]][c[1]] - m[r[0]][c[1]] * m[r[1]][c[0]]
-    };
-    let others = [[1, 2], [0, 2], [0, 1]];
-    let cofactor = |r: usize, c: usize| {
-        let size = minor(others[r], others[c]);
-        if (r + c).is_multiple_of(2) {
-            size
-        } else {
-            -size
-        }
-    };
-    let det = (0..JOINT).map(|c| m[0][c] * cofactor(0, c)).sum::<f64>();
-    let definite = m[0][0] > 0.0 && minor([0, 1], [0, 1]) > 0.0 && det > 0.0 && det.is_finite();
-    definite.then(|| std::array::from_fn(|r| std::array::from_fn(|c| cofactor(c, r) / det)))
+fn inverse_of_joint(
+    [[a, b, c], [_, d, e], [.., f]]: [[f64; JOINT]; JOINT],
+) -> Option<[[f64; JOINT]; JOINT]> {
+    let [aa, ab, ac] = [d * f - e * e, c * e - b * f, b * e - c * d];
+    let (corner, det) = (a * d - b * b, a * aa + b * ab + c * ac);
+    let definite = a > 0.0 && corner > 0.0 && det > 0.0 && det.is_finite();
+    definite.then(|| {
+        let by = 1.0 / det;
+        let [aa, ab, ac] = [aa, ab, ac].map(|v| v * by);
+        let [bb, bc, cc] = [a * f - c * c, b * c - a * e, corner].map(|v| v * by);
+        [[aa, ab, ac], [ab, bb, bc], [ac, bc, cc]]
+    })
 }
 
 /// The three operations for one precision: pulp names the vectors of each by their own functions.
 macro_rules! real {
-    ($t:ty, $split:ident, $split_mut:ident, $splat:ident, $mul_add:ident, $sum:ident) => {
+    ($t:ty, $split:ident, $split_mut:ident, $splat:ident, $mul:ident, $mul_add:ident, $sum:ident) => {
         impl Product<'_, $t> {
-            /// A group of vectors of some columns.
+            /// Some vectors of some columns.
             #[inline(always)]
-            fn tile<S: Simd, const C: usize, const TURNED: bool>(
+            fn tile<S: Simd, const C: usize, const V: usize, const SYMMETRIC: bool>(
                 &mut self,
                 simd: S,
                 first: usize,
-                group: usize,
+                vector: usize,
             ) {
-                let mut sums = [[simd.$splat(0.0); GROUP]; C];
+                let mut sums = [[simd.$splat(0.0); V]; C];
                 for (k, column) in self.a.iter().enumerate() {
-                    let Some(vectors) = S::$split(column).0.get(group..group + GROUP) else {
+                    let Some(vectors) = S::$split(column).0.get(vector..vector + V) else {
                         return;
                     };
                     for (c, sums) in sums.iter_mut().enumerate() {
-                        let by = if TURNED {
+                        let by = if SYMMETRIC {
                             self.b[k][first + c]
                         } else {
                             self.b[first + c][k]
@@ -128,9 +150,34 @@ macro_rules! real {
                 }
                 let sign = simd.$splat(self.sign);
                 for (column, sums) in self.to[first..first + C].iter_mut().zip(&sums) {
-                    let to = &mut S::$split_mut(column).0[group..group + GROUP];
+                    let to = &mut S::$split_mut(column).0[vector..vector + V];
                     for (to, sum) in to.iter_mut().zip(sums) {
                         *to = simd.$mul_add(sign, *sum, *to);
+                    }
+                }
+            }
+
+            #[inline(always)]
+            fn tiles<S: Simd, const SYMMETRIC: bool>(mut self, simd: S) {
+                let many = self.to.len();
+                let vectors = S::$split(&[0.0; ROWS]).0.len();
+                let whole = many - many % JOINT;
+                for group in (0..vectors).step_by(GROUP) {
+                    for first in (0..whole).step_by(JOINT) {
+                        // Vectors of this group that lie above the diagonal.
+                        let above = if SYMMETRIC {
+                            (first * vectors / ROWS).saturating_sub(group)
+                        } else {
+                            0
+                        };
+                        if above < HALF {
+                            self.tile::<S, JOINT, GROUP, SYMMETRIC>(simd, first, group);
+                        } else if above < GROUP {
+                            self.tile::<S, JOINT, HALF, SYMMETRIC>(simd, first, group + HALF);
+                        }
+                    }
+                    for first in whole..many {
+                        self.tile::<S, 1, GROUP, SYMMETRIC>(simd, first, group);
                     }
                 }
             }
@@ -141,27 +188,10 @@ macro_rules! real {
 
             #[inline(always)]
             fn with_simd<S: Simd>(self, simd: S) {
-                if self.turned {
+                if self.symmetric {
                     self.tiles::<S, true>(simd);
                 } else {
                     self.tiles::<S, false>(simd);
-                }
-            }
-        }
-
-        impl Product<'_, $t> {
-            #[inline(always)]
-            fn tiles<S: Simd, const TURNED: bool>(mut self, simd: S) {
-                let many = self.to.len();
-                let groups = S::$split(&[0.0; ROWS]).0.len();
-                for group in (0..groups).step_by(GROUP) {
-                    let whole = many - many % JOINT;
-                    for first in (0..whole).step_by(JOINT) {
-                        self.tile::<S, JOINT, TURNED>(simd, first, group);
-                    }
-                    for first in whole..many {
-                        self.tile::<S, 1, TURNED>(simd, first, group);
-                    }
                 }
             }
         }
@@ -184,42 +214,137 @@ macro_rules! real {
             }
         }
 
-        impl WithSimd for Eliminate<'_, $t> {
+        impl WithSimd for Scaled<'_, $t> {
+            type Output = ();
+
+            #[inline(always)]
+            fn with_simd<S: Simd>(self, simd: S) {
+                let d = S::$split(self.d).0;
+                for ((to, from), by) in self.to.iter_mut().zip(self.block).zip(self.d) {
+                    let by = simd.$splat(-by);
+                    let (to, from) = (S::$split_mut(to).0, S::$split(from).0);
+                    for ((to, from), d) in to.iter_mut().zip(from).zip(d) {
+                        *to = simd.$mul_add(simd.$mul(by, *d), *from, *to);
+                    }
+                }
+            }
+        }
+
+        impl Invert<'_, $t> {
+            /// A joint's columns times the inverse of its pivot.
+            #[inline(always)]
+            fn divided<S: Simd>(
+                simd: S,
+                own: &[Column<$t>; JOINT],
+                pivot: &[[$t; JOINT]; JOINT],
+            ) -> [Column<$t>; JOINT] {
+                let [a, b, c] = [0, 1, 2].map(|k| S::$split(&own[k]).0);
+                let mut out = [[0.0; ROWS]; JOINT];
+                for (column, by) in out.iter_mut().zip(pivot) {
+                    let by = by.map(|v| simd.$splat(v));
+                    let to = S::$split_mut(column).0;
+                    for (((to, a), b), c) in to.iter_mut().zip(a).zip(b).zip(c) {
+                        let v = simd.$mul_add(by[0], *a, *to);
+                        *to = simd.$mul_add(by[2], *c, simd.$mul_add(by[1], *b, v));
+                    }
+                }
+                out
+            }
+
+            /// Takes a joint's part off the lower triangle of these columns, of which the first is the `from`-th of
+            /// the block.
+            #[inline(always)]
+            fn take<S: Simd>(
+                simd: S,
+                columns: &mut [Column<$t>],
+                from: usize,
+                own: &[Column<$t>; JOINT],
+                divided: &[Column<$t>; JOINT],
+            ) {
+                let parts = [0, 1, 2].map(|k| S::$split(&divided[k]).0);
+                let lanes = ROWS / parts[0].len();
+                for (v, ((a, b), c)) in parts[0].iter().zip(parts[1]).zip(parts[2]).enumerate() {
+                    let below = ((v + 1) * lanes).saturating_sub(from).min(columns.len());
+                    for (i, column) in columns[..below].iter_mut().enumerate() {
+                        let by = [0, 1, 2].map(|k| simd.$splat(-own[k][from + i]));
+                        let to = &mut S::$split_mut(column).0[v];
+                        let w = simd.$mul_add(by[0], *a, *to);
+                        *to = simd.$mul_add(by[2], *c, simd.$mul_add(by[1], *b, w));
+                    }
+                }
+            }
+        }
+
+        impl WithSimd for Invert<'_, $t> {
             type Output = Option<()>;
 
-            /// Gauss–Jordan elimination, a joint at a time.
+            /// Sweeps a joint at a time, which leave the negative inverse (Goodnight, J. H. (1979), "A tutorial on the
+            /// SWEEP operator").
             #[inline(always)]
             fn with_simd<S: Simd>(self, simd: S) -> Option<()> {
-                let columns = self.columns;
-                for first in (0..self.size).step_by(JOINT) {
-                    // What is eliminated is not looked at again on the way to a right side.
-                    let from = if self.inverse { 0 } else { first + JOINT };
-                    let own: [Column<$t>; JOINT] = columns[first..first + JOINT].try_into().ok()?;
-                    let pivot = std::array::from_fn(|r| {
-                        std::array::from_fn(|c| f64::from(own[c][first + r]))
-                    });
-                    let pivot = inverse_of_joint(pivot)?.map(|r| r.map(|v| v as $t));
-                    for (j, column) in columns.iter_mut().enumerate().skip(from) {
-                        let row: [$t; JOINT] = column[first..first + JOINT].try_into().ok()?;
-                        let of_joint = j.checked_sub(first).filter(|c| *c < JOINT);
-                        let by: [$t; JOINT] = match of_joint {
-                            Some(c) => {
-                                column.fill(0.0);
-                                std::array::from_fn(|k| pivot[k][c])
-                            }
-                            None => std::array::from_fn(|r| {
-                                (0..JOINT).map(|k| pivot[r][k] * row[k]).sum()
-                            }),
-                        };
-                        let minus = by.map(|v| simd.$splat(-v));
-                        let [a, b, c] = [0, 1, 2].map(|k| S::$split(&own[k]).0);
-                        let to = S::$split_mut(column).0;
-                        for (((to, a), b), c) in to.iter_mut().zip(a).zip(b).zip(c) {
-                            let mut v = simd.$mul_add(minus[0], *a, *to);
-                            v = simd.$mul_add(minus[1], *b, v);
-                            *to = simd.$mul_add(minus[2], *c, v);
+                let block = self.0;
+                for first in (0..block.len()).step_by(JOINT) {
+                    let mut own = columns_of_joint(block, first);
+                    for (above, column) in block[..first].iter().enumerate() {
+                        for (own, v) in own.iter_mut().zip(&column[first..]) {
+                            own[above] = *v;
                         }
-                        column[first..first + JOINT].copy_from_slice(&by);
+                    }
+                    let pivot = pivot(&own, first)?;
+                    let divided = Self::divided(simd, &own, &pivot);
+                    Self::take(simd, block, 0, &own, &divided);
+                    for (c, divided) in divided.iter().enumerate() {
+                        for (column, v) in block[..first].iter_mut().zip(divided) {
+                            column[first + c] = *v;
+                        }
+                        let column = &mut block[first + c];
+                        column[first + JOINT..].copy_from_slice(&divided[first + JOINT..]);
+                        for r in c..JOINT {
+                            column[first + r] = -pivot[r][c];
+                        }
+                    }
+                }
+                for (c, column) in block.iter_mut().enumerate() {
+                    column[c..].iter_mut().for_each(|v| *v = -*v);
+                }
+                mirror(block);
+                Some(())
+            }
+        }
+
+        impl WithSimd for Equations<'_, $t> {
+            type Output = Option<()>;
+
+            /// Block L D Lᵀ a joint at a time.
+            #[inline(always)]
+            fn with_simd<S: Simd>(self, simd: S) -> Option<()> {
+                let Self { block, b } = self;
+                for first in (0..block.len()).step_by(JOINT) {
+                    let below = first + JOINT;
+                    let own = columns_of_joint(block, first);
+                    let pivot = pivot(&own, first)?;
+                    let divided = Invert::<$t>::divided(simd, &own, &pivot);
+                    Invert::<$t>::take(simd, &mut block[below..], below, &own, &divided);
+                    let y: [$t; JOINT] = b[first..below].try_into().ok()?;
+                    for (k, (divided, y)) in divided.iter().zip(y).enumerate() {
+                        let kept = &mut block[first + k];
+                        kept[..below].fill(0.0);
+                        kept[below..].copy_from_slice(&divided[below..]);
+                        for (to, v) in b.iter_mut().zip(kept) {
+                            *to -= *v * y;
+                        }
+                    }
+                    for (r, to) in b[first..below].iter_mut().enumerate() {
+                        *to = pivot[r].iter().zip(&y).map(|(p, y)| p * y).sum();
+                    }
+                }
+                for first in (0..block.len()).step_by(JOINT).rev() {
+                    for c in first..first + JOINT {
+                        let mut known = simd.$splat(0.0);
+                        for (l, x) in S::$split(&block[c]).0.iter().zip(S::$split(b).0) {
+                            known = simd.$mul_add(*l, *x, known);
+                        }
+                        b[c] -= simd.$sum(known);
                     }
                 }
                 Some(())
@@ -238,14 +363,28 @@ macro_rules! real {
                 a: &[Column<Self>],
                 b: &[Column<Self>],
                 sign: Self,
-                turned: bool,
             ) {
                 Arch::new().dispatch(Product {
                     to,
                     a,
                     b,
                     sign,
-                    turned,
+                    symmetric: false,
+                });
+            }
+
+            fn add_symmetric(
+                to: &mut [Column<Self>],
+                a: &[Column<Self>],
+                b: &[Column<Self>],
+                sign: Self,
+            ) {
+                Arch::new().dispatch(Product {
+                    to,
+                    a,
+                    b,
+                    sign,
+                    symmetric: true,
                 });
             }
 
@@ -258,24 +397,16 @@ macro_rules! real {
                 Arch::new().dispatch(Dots { to, a, b, sign });
             }
 
-            fn invert(block: &mut [Column<Self>]) -> Option<()> {
-                Arch::new().dispatch(Eliminate {
-                    size: block.len(),
-                    columns: block,
-                    inverse: true,
-                })
+            fn take_scaled(to: &mut [Column<Self>], block: &[Column<Self>], d: &Column<Self>) {
+                Arch::new().dispatch(Scaled { to, block, d });
             }
 
-            fn solve(block: Block<Self>, b: Column<Self>) -> Option<Column<Self>> {
-                let mut columns = block.0;
-                let size = columns.len();
-                columns.push(b);
-                Arch::new().dispatch(Eliminate {
-                    columns: &mut columns,
-                    size,
-                    inverse: false,
-                })?;
-                columns.pop()
+            fn invert(block: &mut [Column<Self>]) -> Option<()> {
+                Arch::new().dispatch(Invert(block))
+            }
+
+            fn solve(block: &mut [Column<Self>], b: &mut Column<Self>) -> Option<()> {
+                Arch::new().dispatch(Equations { block, b })
             }
         }
     };
@@ -286,6 +417,7 @@ real!(
     as_simd_f32s,
     as_mut_simd_f32s,
     splat_f32s,
+    mul_f32s,
     mul_add_e_f32s,
     reduce_sum_f32s
 );
@@ -294,71 +426,51 @@ real!(
     as_simd_f64s,
     as_mut_simd_f64s,
     splat_f64s,
+    mul_f64s,
     mul_add_e_f64s,
     reduce_sum_f64s
 );
 
-impl<T: Real> Block<T> {
-    pub fn zeros(size: usize) -> Self {
-        Self(vec![[T::default(); ROWS]; size])
-    }
+/// A block without anything.
+pub(super) fn zeros<T: Real>(size: usize) -> Vec<Column<T>> {
+    vec![[T::default(); ROWS]; size]
+}
 
-    pub fn diagonal(size: usize, value: T) -> Self {
-        let mut out = Self::zeros(size);
-        for (i, column) in out.0.iter_mut().enumerate() {
-            column[i] = value;
-        }
-        out
-    }
+/// A block turned.
+pub(super) fn turn<T: Real>(block: &[Column<T>], to: &mut [Column<T>]) {
+    turn_by(block, &[T::ONE; ROWS], to);
+}
 
-    pub fn turned(&self) -> Self {
-        let mut out = Self::zeros(self.0.len());
-        for (c, column) in self.0.iter().enumerate() {
-            for (to, v) in out.0.iter_mut().zip(column) {
-                to[c] = *v;
-            }
-        }
-        out
-    }
-
-    /// The lower triangle put into the upper one as well.
-    pub fn mirror(&mut self) {
-        for c in 1..self.0.len() {
-            let (before, own) = self.0.split_at_mut(c);
-            for (to, from) in own[0].iter_mut().zip(before) {
-                *to = from[c];
-            }
+/// A block turned, its rows then times the numbers of `by`.
+pub(super) fn turn_by<T: Real>(block: &[Column<T>], by: &Column<T>, to: &mut [Column<T>]) {
+    for (c, (column, by)) in block.iter().zip(by).enumerate() {
+        for (to, v) in to.iter_mut().zip(column) {
+            to[c] = *v * *by;
         }
     }
+}
 
-    /// What rounding has made differ on the two sides made alike.
-    pub fn even(&mut self) {
-        let half = T::rounded(0.5);
-        for c in 1..self.0.len() {
-            let (before, own) = self.0.split_at_mut(c);
-            for (a, from) in own[0].iter_mut().zip(before) {
-                let mean = half * (*a + from[c]);
-                (*a, from[c]) = (mean, mean);
-            }
+/// The lower triangle put into the upper one as well.
+pub(super) fn mirror<T: Real>(block: &mut [Column<T>]) {
+    for c in 1..block.len() {
+        let (before, own) = block.split_at_mut(c);
+        for (to, from) in own[0].iter_mut().zip(before) {
+            *to = from[c];
         }
     }
+}
 
-    /// Adds to the diagonal.
-    pub fn add_diagonal(&mut self, by: &Column<T>) {
-        for (i, column) in self.0.iter_mut().enumerate() {
-            column[i] += by[i];
-        }
+/// Adds to the diagonal.
+pub(super) fn add_diagonal<T: Real>(block: &mut [Column<T>], by: &Column<T>) {
+    for (i, column) in block.iter_mut().enumerate() {
+        column[i] += by[i];
     }
+}
 
-    /// Rows times the numbers of `by`.
-    pub fn scale_rows(&mut self, by: &Column<T>) {
-        for column in &mut self.0 {
-            scale(column, by);
-        }
-    }
-
-    pub fn add(&mut self, a: &Self, b: &Self, sign: T) {
-        T::add_product(&mut self.0, &a.0, &b.0, sign, false);
+/// Rows times the numbers of `by`.
+pub(super) fn scale_rows<T: Real>(block: &mut [Column<T>], by: &Column<T>) {
+    for column in block {
+        scale(column, by);
     }
 }
 
@@ -407,7 +519,7 @@ mod tests {
         let (few, dfew) = random::<T>(10, 3);
         for many in [1, 3, 10] {
             let mut to = few[..many].to_vec();
-            T::add_product(&mut to, &a, &b[..many], -T::ONE, false);
+            T::add_product(&mut to, &a, &b[..many], -T::ONE);
             let wanted = dfew.columns(0, many) - &da * db.columns(0, many);
             assert!(off(&to, &wanted) < near);
             let mut to = few[..many].to_vec();
@@ -415,19 +527,37 @@ mod tests {
             let wanted = dfew.columns(0, many) + da.transpose() * db.columns(0, many);
             assert!(off(&to, &wanted) < near);
         }
-        let mut to = Block(a.clone());
-        T::add_product(&mut to.0, &a, &b, T::ONE, true);
-        assert!(off(&to.0, &(&da + &da * db.transpose())) < near);
-        assert_eq!(Block(a.clone()).turned().turned(), Block(a));
+        let mut there = zeros::<T>(SIZE);
+        turn(&a, &mut there);
+        assert!(off(&there, &da.transpose()) < 1e-12);
+        let mut back = zeros::<T>(SIZE);
+        turn(&there, &mut back);
+        assert_eq!(back, a);
+        let scales = DMatrix::from_diagonal(&dfew.column(0).into_owned());
+        turn_by(&a, &few[0], &mut there);
+        assert!(off(&there, &(&scales * da.transpose())) < near);
+        T::take_scaled(&mut back, &b, &few[0]);
+        assert!(off(&back, &(&da - &scales * &db * &scales)) < near);
+
+        // Symmetric ones: what stands above the diagonal is not looked at.
         let definite = &da * da.transpose() + DMatrix::identity(SIZE, SIZE) * 5.0;
-        let mut inverse = columns::<T>(&definite);
+        let lower = definite.lower_triangle() + db.upper_triangle();
+        let lower = lower - DMatrix::from_diagonal(&db.diagonal());
+        let mut to = columns::<T>(&lower);
+        let ahead = &da * definite.clone();
+        T::add_symmetric(&mut to, &columns::<T>(&ahead), &a, T::ONE);
+        mirror(&mut to);
+        assert!(off(&to, &(&definite + &ahead * da.transpose())) < 1e3 * near);
+        let mut inverse = columns::<T>(&lower);
         T::invert(&mut inverse).unwrap();
         assert!(off(&inverse, &definite.clone().try_inverse().unwrap()) < near);
-        let x = T::solve(Block(columns(&definite)), few[0]).unwrap();
+        let mut x = few[0];
+        T::solve(&mut columns(&lower), &mut x).unwrap();
         let wanted = definite.clone().lu().solve(&dfew.columns(0, 1)).unwrap();
         assert!(off(&[x], &wanted) < near);
-        let mut not = columns::<T>(&(definite - DMatrix::identity(SIZE, SIZE) * 9.0));
-        assert!(T::invert(&mut not).is_none());
+        let not = definite - DMatrix::identity(SIZE, SIZE) * 9.0;
+        assert!(T::invert(&mut columns(&not)).is_none());
+        assert!(T::solve(&mut columns(&not), &mut x).is_none());
     }
 
     #[test]

@@ -144,16 +144,38 @@ impl Moment<'_> {
         self.parts.iter().map(of).fold(0.0, f64::max)
     }
 
-    /// Covariance between two coordinates. Between two instants the errors are taken to be the same ones:
-    /// neighbours smooth each other.
-    fn own(&self, i: usize, j: usize) -> f64 {
-        let of = |(t, share): (usize, f64)| share * self.of.own[t][(i, j)];
-        self.parts.map(of).iter().sum()
+    /// Instants that have a share in the moment.
+    fn parts(&self) -> impl Iterator<Item = (usize, f64)> {
+        self.parts.into_iter().filter(|p| p.1 != 0.0)
     }
 
-    fn shared(&self, i: usize, k: usize) -> f64 {
-        let of = |(t, share): (usize, f64)| share * self.of.shared[t][(i, k)];
-        self.parts.map(of).iter().sum()
+    /// Variance of a value by its slopes along some coordinates, the pixels' part. Between two instants the errors are
+    /// taken to be the same ones: neighbours smooth each other.
+    fn variance(&self, index: &[usize], slopes: &[f64]) -> f64 {
+        let of = |(t, share): (usize, f64)| {
+            let own = &self.of.own[t];
+            let along = index.iter().zip(slopes).map(|(j, b)| {
+                let column = own.column(*j);
+                let row = index.iter().zip(slopes).map(|(i, a)| a * column[*i]);
+                b * row.sum::<f64>()
+            });
+            share * along.sum::<f64>()
+        };
+        self.parts().map(of).sum()
+    }
+
+    /// Slope of a value by a shared unknown, from its slopes along some coordinates.
+    fn shared(&self, index: &[usize], slopes: &[f64], unknown: usize) -> f64 {
+        let of = |(t, share): (usize, f64)| {
+            let column = self.of.shared[t].column(unknown);
+            share
+                * index
+                    .iter()
+                    .zip(slopes)
+                    .map(|(i, a)| a * column[*i])
+                    .sum::<f64>()
+        };
+        self.parts().map(of).sum()
     }
 }
 
@@ -324,11 +346,7 @@ fn first_order(
             joints[k][*i] = was;
             slopes.push((ahead? - behind?) / (2.0 * H));
         }
-        for (i, a) in index.iter().zip(&slopes) {
-            for (j, b) in index.iter().zip(&slopes) {
-                variance += a * b * moment.own(*i, *j);
-            }
-        }
+        variance += moment.variance(&index, &slopes);
         let slope = |l: Landmark| {
             let of = |c: usize| {
                 let k = index.iter().position(|i| *i == at(l) + c);
@@ -354,10 +372,7 @@ fn first_order(
             variance += (PACE * moment.gap).powi(2) * all.xy().norm_squared()
                 + (TURNS * moment.gap * turned).powi(2);
         }
-        let along = |k: usize| {
-            let of = index.iter().zip(&slopes);
-            of.map(|(i, a)| a * moment.shared(*i, k)).sum::<f64>()
-        };
+        let along = |k: usize| moment.shared(&index, &slopes, k);
         by_camera += DVector::from_fn(cameras, |k, _| along(SCALES + k));
         let own = DVector::from_fn(SCALES, |k, _| along(k));
         match by_scales.iter_mut().find(|b| std::ptr::eq(b.0, moment.of)) {

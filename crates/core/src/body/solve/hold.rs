@@ -8,7 +8,7 @@ use nalgebra::Vector3;
 use super::arms::{Place, choose};
 use super::bodies::Bodies;
 use super::skeleton::{front, middle, p};
-use super::{Given, SolveError, Solver, State, restless};
+use super::{Desk, Given, SolveError, Solver, State, restless};
 use crate::body::Landmark;
 use crate::camera::Calibration;
 use crate::units::Foot;
@@ -149,6 +149,7 @@ pub fn with_holds(
             }
         }
     }
+    let mut desk = Desk::new();
     for (from, to) in restless(&new) {
         let part = &alone.used[from..to];
         let mut joints = alone.joints[from..to].to_vec();
@@ -169,7 +170,7 @@ pub fn with_holds(
             let solver = Solver::new(&given, part);
             // After a correction the start is near.
             let most = if before.is_some() { 3 } else { 6 };
-            let rounds = solver.descend_held(&mut state, most)?;
+            let rounds = solver.descend_held(&mut desk, &mut state, most)?;
             let spreads = chosen.spreads[first..last].to_vec();
             let solved = solver.finish(cameras, state, spreads, rounds, Some(alone.residual))?;
             for k in first..last {

@@ -23,12 +23,12 @@ mod tests;
 
 use std::sync::Arc;
 
-use nalgebra::{DMatrix, DVector, Vector3};
+use nalgebra::{DMatrix, DVector, Vector2, Vector3};
 use serde::{Deserialize, Serialize};
 
 pub use self::again::solve_again;
 use self::band::{Band, Factor};
-use self::block::{Block, Column, ROWS, Real};
+use self::block::{Column, ROWS, Real, add_diagonal};
 pub use self::bodies::{Bodies, Moment, Posture, value};
 pub use self::hold::{Grip, Held, Known, with_holds};
 pub use self::residuals::Residuals;
@@ -61,7 +61,7 @@ const MOVES: f64 = 0.5;
 const AROUND: usize = 5;
 
 /// Steps of all instants before only those that still move are followed further.
-const WHOLE: usize = 3;
+const WHOLE: usize = 2;
 
 /// A step that gains less than this for an instant moves its unknowns by a few hundredths of their standard
 /// errors: near enough.
@@ -228,10 +228,11 @@ pub fn solve(
         scales: [0.0; SCALES],
     };
     // First roughly and at fewer instants, then with feet that stand and arms that choose their shape.
-    let mut rounds = coarse(&given, &instants, &mut state)?;
+    let mut desk = Desk::new();
+    let mut rounds = coarse(&given, &instants, &mut desk, &mut state)?;
     {
         let solver = Solver::new(&given, &instants);
-        rounds += solver.descend(&mut state, 3)?;
+        rounds += solver.descend(&mut desk, &mut state, 2, false)?;
         given.stay = solver.stay(&state);
     }
     let mut exchanged = 0;
@@ -244,7 +245,7 @@ pub fn solve(
         exchanged += found;
         let changed: Vec<bool> = before.iter().zip(&instants).map(|(a, b)| a != b).collect();
         let solver = Solver::new(&given, &instants);
-        rounds += solver.descend_near(&changed, &mut state, 3)?;
+        rounds += solver.descend_near(&mut desk, &changed, &mut state, 3)?;
         given.stay = solver.stay(&state);
     }
     let mut chosen = None;
@@ -264,9 +265,9 @@ pub fn solve(
             let changed: Vec<bool> = (0..instants.len())
                 .map(|t| instants[t] != before.0[t] || state.joints[t] != before.1[t])
                 .collect();
-            solver.descend_near(&changed, &mut state, 3)?
+            solver.descend_near(&mut desk, &changed, &mut state, 3)?
         } else {
-            solver.descend(&mut state, 4)?
+            solver.descend(&mut desk, &mut state, 4, true)?
         };
     }
     let (spreads, hands) = chosen.map(|c| (c.spreads, c.hands)).unwrap_or_default();
@@ -281,7 +282,12 @@ pub fn solve(
 }
 
 /// Solves a part of the instants where they follow each other closely, and puts the others between them.
-fn coarse(given: &Given, instants: &[Instant], state: &mut State) -> Result<usize, SolveError> {
+fn coarse(
+    given: &Given,
+    instants: &[Instant],
+    desk: &mut Desk,
+    state: &mut State,
+) -> Result<usize, SolveError> {
     let mut some: Vec<usize> = Vec::new();
     for (t, now) in instants.iter().enumerate() {
         let gap = |k: &usize| now.at - instants[*k].at;
@@ -296,7 +302,7 @@ fn coarse(given: &Given, instants: &[Instant], state: &mut State) -> Result<usiz
         joints: some.iter().map(|t| state.joints[*t]).collect(),
         scales: state.scales,
     };
-    let rounds = Solver::new(given, &part).descend(&mut own, 6)?;
+    let rounds = Solver::new(given, &part).descend(desk, &mut own, 6, false)?;
     state.scales = own.scales;
     for (pair, ends) in some.windows(2).zip(own.joints.windows(2)) {
         for t in pair[0]..pair[1] {
@@ -343,7 +349,7 @@ struct Bend {
     weights: Joints,
 }
 
-/// The linearised problem.
+/// The linearised problem. Keeps its memory when it is filled again.
 struct Linear<T> {
     band: Band<T>,
     /// Coordinates by length scales, those of one instant after those of the other.
@@ -353,6 +359,42 @@ struct Linear<T> {
     right_scales: DVector<f64>,
     /// As [`Solver::costs`].
     costs: Vec<f64>,
+}
+
+impl<T: Real> Linear<T> {
+    fn new() -> Self {
+        Self {
+            band: Band::new(N),
+            cross: Vec::new(),
+            scales: DMatrix::zeros(SCALES, SCALES),
+            right: Vec::new(),
+            right_scales: DVector::zeros(SCALES),
+            costs: Vec::new(),
+        }
+    }
+}
+
+/// Where steps are worked out.
+struct Desk {
+    /// About the state that was reached, and about the one that is tried.
+    linear: Linear<f32>,
+    tried: Linear<f32>,
+    factor: Factor<f32>,
+    /// The step of each instant, and how it follows the length scales.
+    step: Vec<Column<f32>>,
+    by_scale: Vec<Column<f32>>,
+}
+
+impl Desk {
+    fn new() -> Self {
+        Self {
+            linear: Linear::new(),
+            tried: Linear::new(),
+            factor: Factor::new(),
+            step: Vec::new(),
+            by_scale: Vec::new(),
+        }
+    }
 }
 
 /// By how much smaller each coordinate's standard error is.
@@ -462,22 +504,18 @@ impl<'a> Solver<'a> {
         1.2 * self.instants[t].floor_sigma
     }
 
-    fn linearise<T: Real>(&self, state: &State) -> Linear<T> {
+    fn linearise<T: Real>(&self, state: &State, out: &mut Linear<T>) {
         let n = self.instants.len();
-        let mut out = Linear {
-            band: Band::zeros(n, 0),
-            cross: Vec::with_capacity(n * SCALES),
-            scales: DMatrix::from_diagonal_element(SCALES, SCALES, SCALE_SIGMA.powi(-2)),
-            right: Vec::with_capacity(n),
-            right_scales: DVector::from_fn(SCALES, |k, _| -state.scales[k] / SCALE_SIGMA.powi(2)),
-            costs: Vec::with_capacity(n),
-        };
+        out.band.reset(n);
+        out.cross.resize(n * SCALES, [T::default(); ROWS]);
+        out.scales = DMatrix::from_diagonal_element(SCALES, SCALES, SCALE_SIGMA.powi(-2));
+        out.right.clear();
+        out.right_scales = DVector::from_fn(SCALES, |k, _| -state.scales[k] / SCALE_SIGMA.powi(2));
+        out.costs.clear();
         for (t, (now, x)) in self.instants.iter().zip(&state.joints).enumerate() {
-            let mut normal = Normal::<T>::new();
+            let cross = &mut out.cross[t * SCALES..(t + 1) * SCALES];
+            let mut normal = Normal::new(out.band.block(t), cross);
             terms::instant(self.given, now, x, &state.scales, &mut normal);
-            normal.own.mirror();
-            out.band.diagonal[t] = normal.own;
-            out.cross.extend(normal.cross);
             for k in 0..SCALES {
                 out.right_scales[k] += normal.right_scales[k];
                 for m in 0..SCALES {
@@ -495,7 +533,7 @@ impl<'a> Solver<'a> {
                 out.costs[t + 1] += weight * r * r;
                 for (k, by) in by.iter().enumerate() {
                     out.right[t + k][i] -= weight * by * r;
-                    out.band.diagonal[t + k].0[i][i] += T::rounded(weight * by * by);
+                    out.band.block(t + k)[i][i] += T::rounded(weight * by * by);
                 }
             }
             let meet = |to: &mut Column<T>, by: f64| {
@@ -516,29 +554,37 @@ impl<'a> Solver<'a> {
                     out.right[t][i] += weight * r;
                     out.right[t + 1][i] -= weight * r;
                     let weight = T::rounded(weight);
-                    out.band.diagonal[t].0[i][i] += weight;
-                    out.band.diagonal[t + 1].0[i][i] += weight;
+                    out.band.block(t)[i][i] += weight;
+                    out.band.block(t + 1)[i][i] += weight;
                     out.band.beside(t)[i] += -weight;
                 }
             }
         }
-        out
     }
 
-    /// At most so many steps of Levenberg–Marquardt, the first few of all instants and the rest only of those that
-    /// still move, with the lengths as they are; says how many factorisations it took, in whole takes.
-    fn descend(&self, state: &mut State, most: usize) -> Result<usize, SolveError> {
-        let whole = self.steps(state, most.min(WHOLE), false)?;
+    /// At most so many steps of Levenberg–Marquardt, the first few of all instants, with the length scales held or not,
+    /// and the rest only of those that still move, with the lengths as they are; says how many factorisations it
+    /// took, in whole takes.
+    fn descend(
+        &self,
+        desk: &mut Desk,
+        state: &mut State,
+        most: usize,
+        held: bool,
+    ) -> Result<usize, SolveError> {
+        let whole = self.steps(desk, state, most.min(WHOLE), held)?;
         if whole.settled || most <= WHOLE {
             return Ok(whole.rounds);
         }
-        Ok(whole.rounds + self.descend_near(&whole.restless, state, most - WHOLE)?)
+        let near = self.descend_near(desk, &whole.restless, state, most - WHOLE)?;
+        Ok(whole.rounds + near)
     }
 
     /// At most so many steps of some instants and those about them, with the lengths as they are; says how many
     /// factorisations it took, in whole takes.
     fn descend_near(
         &self,
+        desk: &mut Desk,
         moving: &[bool],
         state: &mut State,
         most: usize,
@@ -554,7 +600,7 @@ impl<'a> Solver<'a> {
                 joints: state.joints[ends.0..ends.1].to_vec(),
                 scales: state.scales,
             };
-            let steps = part.steps(&mut own, most, true)?;
+            let steps = part.steps(desk, &mut own, most, true)?;
             state.joints[ends.0..ends.1].copy_from_slice(&own.joints);
             done += steps.rounds * (ends.1 - ends.0);
         }
@@ -562,11 +608,22 @@ impl<'a> Solver<'a> {
     }
 
     /// At most so many steps with the length scales held.
-    fn descend_held(&self, state: &mut State, most: usize) -> Result<usize, SolveError> {
-        Ok(self.steps(state, most, true)?.rounds)
+    fn descend_held(
+        &self,
+        desk: &mut Desk,
+        state: &mut State,
+        most: usize,
+    ) -> Result<usize, SolveError> {
+        Ok(self.steps(desk, state, most, true)?.rounds)
     }
 
-    fn steps(&self, state: &mut State, most: usize, held: bool) -> Result<Steps, SolveError> {
+    fn steps(
+        &self,
+        desk: &mut Desk,
+        state: &mut State,
+        most: usize,
+        held: bool,
+    ) -> Result<Steps, SolveError> {
         let n = self.instants.len();
         // Each instant has its own damping: one that goes astray does not hold the others back.
         let hinted = self.instants.iter().any(|i| !i.hints.is_empty());
@@ -582,10 +639,10 @@ impl<'a> Solver<'a> {
             settled: false,
             restless: vec![true; n],
         };
-        let mut linear = self.linearise::<f32>(state);
+        self.linearise(state, &mut desk.linear);
         while done.rounds < most {
             done.rounds += 1;
-            let Some((step, scales)) = increment(&linear, &damping, held, self.kept) else {
+            let Some(scales) = desk.increment(&damping, held, self.kept) else {
                 damping.iter_mut().for_each(|d| *d *= 20.0);
                 if damping.iter().all(|d| *d > 1e9) {
                     return Err(SolveError::NoFit);
@@ -593,21 +650,34 @@ impl<'a> Solver<'a> {
                 continue;
             };
             let mut next = state.clone();
-            for (x, d) in next.joints.iter_mut().zip(&step) {
+            let moving = self.kept.0..n - self.kept.1;
+            for (x, d) in next
+                .joints
+                .iter_mut()
+                .zip(&desk.step)
+                .take(moving.end)
+                .skip(moving.start)
+            {
                 for (v, by) in x.iter_mut().zip(d) {
                     // No joint moves further than half a metre in one step.
-                    *v += by.clamp(-0.5, 0.5);
+                    *v += f64::from(*by).clamp(-0.5, 0.5);
                 }
             }
             for (s, by) in next.scales.iter_mut().zip(scales.iter()) {
                 *s = (*s + by).clamp(-0.2, 0.2);
             }
-            let costs = self.costs(&next);
+            // Another step starts from here; the last one is only judged.
+            if done.rounds < most {
+                self.linearise(&next, &mut desk.tried);
+            } else {
+                desk.tried.costs = self.costs(&next);
+            }
+            let (was, costs) = (&desk.linear.costs, &desk.tried.costs);
             let sum = |costs: &[f64], state: &State| costs.iter().sum::<f64>() + of_scales(state);
-            let (before, cost) = (sum(&linear.costs, state), sum(&costs, &next));
+            let (before, cost) = (sum(was, state), sum(costs, &next));
             let better = cost.is_finite() && cost < before;
             for (t, d) in damping.iter_mut().enumerate() {
-                let astray = !costs[t].is_finite() || costs[t] > linear.costs[t] + ASTRAY;
+                let astray = !costs[t].is_finite() || costs[t] > was[t] + ASTRAY;
                 wild[t] |= astray;
                 *d = match (astray, better) {
                     (true, _) => *d * 12.0,
@@ -615,11 +685,11 @@ impl<'a> Solver<'a> {
                     // Its neighbours have to come after it.
                     (false, false) => *d * 1.5,
                 };
-                done.restless[t] = astray || (costs[t] - linear.costs[t]).abs() > MOVES;
+                done.restless[t] = astray || (costs[t] - was[t]).abs() > MOVES;
             }
             if better {
                 *state = next;
-                linear = self.linearise(state);
+                std::mem::swap(&mut desk.linear, &mut desk.tried);
                 if before - cost < ENOUGH * n as f64 {
                     done.settled = true;
                     break;
@@ -641,7 +711,7 @@ impl<'a> Solver<'a> {
                 .iter()
                 .filter_map(|s| {
                     let place = skeleton::p(&state.joints[t], s.landmark);
-                    let (pixel, _) = terms::project(self.given.cameras[s.camera], place)?;
+                    let (pixel, _) = terms::pixel(self.given.cameras[s.camera], place)?;
                     // Far-off ones would speak for all.
                     let off = [0, 1].map(|k| ((pixel[k] - s.pixel[k]) / s.sigma).clamp(-3.0, 3.0));
                     Some(((s.camera, s.landmark), off))
@@ -679,41 +749,51 @@ impl<'a> Solver<'a> {
         rounds: usize,
         residual: Option<f64>,
     ) -> Result<Bodies, SolveError> {
+        let mut linear = Linear::<f64>::new();
+        self.linearise(&state, &mut linear);
         let Linear {
             band,
             cross,
             scales: mut schur,
             ..
-        } = self.linearise::<f64>(&state);
+        } = linear;
         // A hall is some ten metres wide: that much is known even of who is not seen at all.
-        let factor = [1e-2, 1e-1, 1.0]
+        let mut factor = Factor::new();
+        [1e-2, 1e-1, 1.0]
             .into_iter()
-            .find_map(|known| {
-                let mut held = band.clone();
-                for d in &mut held.diagonal {
-                    d.add_diagonal(&[known; ROWS]);
-                }
-                held.factor()
-            })
+            .find_map(|known| factor.of(&band, |_, block| add_diagonal(block, &[known; ROWS])))
             .ok_or(SolveError::NoFit)?;
-        let own = factor.inverse_blocks();
-        let own = own.iter().map(|b| DMatrix::from_fn(N, N, |r, c| b.0[c][r]));
-        let own: Vec<DMatrix<f64>> = own.collect();
+        let residual = residual.unwrap_or_else(|| self.residual(&state));
+        // Residuals larger than claimed speak of larger errors: the covariance grows with them (the variance
+        // of unit weight of adjustment computations). With one camera only: what a second one contradicts
+        // is in the residuals twice, and on simulated takes its solutions are as good as they claim.
+        let grown = if self.given.cameras.len() == 1 {
+            residual.max(1.0)
+        } else {
+            1.0
+        };
+        let by = if automatic(self.instants) {
+            calmer() * grown
+        } else {
+            DVector::repeat(N, grown)
+        };
+        let mut own: Vec<DMatrix<f64>> = vec![DMatrix::zeros(0, 0); self.instants.len()];
+        factor.inverse_blocks(|t, block| {
+            own[t] = DMatrix::from_fn(N, N, |r, c| block[c][r] * (by[r] * by[c]));
+        });
         let mut z = cross.clone();
         factor.solve(&mut z, SCALES);
         take_dots(&mut schur, &cross, &z);
         let scale_covariance = schur.try_inverse().ok_or(SolveError::NoFit)?;
         let by_camera = self.by_camera(&state, &factor, (&cross, &z, &scale_covariance));
         let of_cameras = OF_CAMERA * self.given.cameras.len();
-        let shared: Vec<DMatrix<f64>> = (0..self.instants.len())
-            .map(|t| {
-                let scales = z[t * SCALES..(t + 1) * SCALES].iter();
-                let cameras = by_camera[t * of_cameras..(t + 1) * of_cameras].iter();
-                let columns = scales.map(|z| z.map(|v| -v)).chain(cameras.copied());
-                let columns = columns.map(|c| DVector::from_row_slice(&c[..N]));
-                DMatrix::from_columns(&columns.collect::<Vec<_>>())
+        let shared = (0..self.instants.len()).map(|t| {
+            DMatrix::from_fn(N, SCALES + of_cameras, |r, c| match c.checked_sub(SCALES) {
+                None => -z[t * SCALES + c][r],
+                Some(c) => by_camera[t * of_cameras + c][r],
             })
-            .collect();
+        });
+        let shared: Vec<_> = shared.map(Arc::new).collect();
         let many = SCALES + OF_CAMERA * cameras.len();
         let mut covariance = DMatrix::zeros(many, many);
         covariance
@@ -724,35 +804,6 @@ impl<'a> Solver<'a> {
             covariance
                 .view_mut((first, first), (OF_CAMERA, OF_CAMERA))
                 .copy_from(&c.covariance);
-        }
-        let (mut squares, mut many) = (0.0, 0.0);
-        for (now, x) in self.instants.iter().zip(&state.joints) {
-            for s in &now.seen {
-                if let Some((pixel, _)) =
-                    terms::project(self.given.cameras[s.camera], skeleton::p(x, s.landmark))
-                {
-                    let off = (pixel[0] - s.pixel[0]).hypot(pixel[1] - s.pixel[1]) / s.sigma;
-                    squares += off * off;
-                    many += 2.0;
-                }
-            }
-        }
-        let residual = residual.unwrap_or_else(|| (squares / f64::max(many, 1.0)).sqrt());
-        // Residuals larger than claimed speak of larger errors: the covariance grows with them (the variance
-        // of unit weight of adjustment computations). With one camera only: what a second one contradicts
-        // is in the residuals twice, and on simulated takes its solutions are as good as they claim.
-        let mut own = own;
-        if residual > 1.0 && self.given.cameras.len() == 1 {
-            own.iter_mut().for_each(|c| *c *= residual * residual);
-        }
-        if automatic(self.instants) {
-            let calmer = calmer();
-            for c in &mut own {
-                for (mut column, by) in c.column_iter_mut().zip(&calmer) {
-                    column.component_mul_assign(&calmer);
-                    column *= *by;
-                }
-            }
         }
         for ((c, now), x) in own.iter_mut().zip(self.instants).zip(&state.joints) {
             if now.unsure > 0.0 {
@@ -765,7 +816,7 @@ impl<'a> Solver<'a> {
             joints: state.joints,
             planted: self.instants.iter().map(|i| i.planted).collect(),
             own: own.into_iter().map(Arc::new).collect(),
-            shared: shared.into_iter().map(Arc::new).collect(),
+            shared,
             shared_covariance: covariance,
             spreads,
             hands: Vec::new(),
@@ -779,6 +830,22 @@ impl<'a> Solver<'a> {
         })
     }
 
+    /// Root mean square of the pixel residuals in units of their standard errors.
+    fn residual(&self, state: &State) -> f64 {
+        let (mut squares, mut many) = (0.0, 0.0);
+        for (now, x) in self.instants.iter().zip(&state.joints) {
+            for s in &now.seen {
+                let place = skeleton::p(x, s.landmark);
+                if let Some((pixel, _)) = terms::pixel(self.given.cameras[s.camera], place) {
+                    let off = [0, 1].map(|k| (pixel[k] - s.pixel[k]) / s.sigma);
+                    squares += off[0] * off[0] + off[1] * off[1];
+                    many += 2.0;
+                }
+            }
+        }
+        (squares / f64::max(many, 1.0)).sqrt()
+    }
+
     /// How the solution follows the cameras' unknowns: −H⁻¹ ∂g/∂c, with the length scales solved along.
     fn by_camera(
         &self,
@@ -788,32 +855,33 @@ impl<'a> Solver<'a> {
     ) -> Vec<Column<f64>> {
         let many = OF_CAMERA * self.given.cameras.len();
         let mut right: Vec<Column<f64>> = vec![[0.0; ROWS]; self.instants.len() * many];
+        let h = 1e-5;
         for (camera, of) in self.given.cameras.iter().enumerate() {
-            for k in 0..OF_CAMERA {
-                let h = 1e-5;
-                let mut by = [0.0; OF_CAMERA];
-                by[k] = h;
-                let ahead = of.nudged(&by);
-                by[k] = -h;
-                let behind = of.nudged(&by);
-                for (t, (now, x)) in self.instants.iter().zip(&state.joints).enumerate() {
-                    let column = &mut right[t * many + OF_CAMERA * camera + k];
-                    for s in now.seen.iter().filter(|s| s.camera == camera) {
-                        let place = skeleton::p(x, s.landmark);
-                        let pixels = [&ahead, &behind].map(|c| terms::project(c, place));
-                        let (Some((a, _)), Some((b, _))) = (pixels[0], pixels[1]) else {
+            let nudged: [[Camera; 2]; OF_CAMERA] = std::array::from_fn(|k| {
+                [h, -h].map(|h| {
+                    let mut by = [0.0; OF_CAMERA];
+                    by[k] = h;
+                    of.nudged(&by)
+                })
+            });
+            for (t, (now, x)) in self.instants.iter().zip(&state.joints).enumerate() {
+                let columns = &mut right[t * many + OF_CAMERA * camera..][..OF_CAMERA];
+                for s in now.seen.iter().filter(|s| s.camera == camera) {
+                    let place = skeleton::p(x, s.landmark);
+                    let Some((pixel, slope)) = terms::project(of, place) else {
+                        continue;
+                    };
+                    let (sigma, _, weighed) = terms::missed(self.given, s, pixel);
+                    let pull = slope.transpose() * (weighed.weight / (sigma * sigma));
+                    for (column, nudged) in columns.iter_mut().zip(&nudged) {
+                        let pixels = nudged.each_ref().map(|c| terms::pixel(c, place));
+                        let [Some((a, _)), Some((b, _))] = pixels else {
                             continue;
                         };
-                        let Some((pixel, slope)) = terms::project(of, place) else {
-                            continue;
-                        };
-                        let (sigma, _, weighed) = terms::missed(self.given, s, pixel);
-                        for i in 0..2 {
-                            let moved = (a[i] - b[i]) / (2.0 * h * sigma);
-                            for c in 0..3 {
-                                column[at(s.landmark) + c] -=
-                                    weighed.weight * slope[(i, c)] / sigma * moved;
-                            }
+                        let moved = [0, 1].map(|i| (a[i] - b[i]) / (2.0 * h));
+                        let pulled = pull * Vector2::from(moved);
+                        for (to, by) in column[at(s.landmark)..].iter_mut().zip(&pulled) {
+                            *to -= by;
                         }
                     }
                 }
@@ -825,7 +893,7 @@ impl<'a> Solver<'a> {
         take_dots(&mut lengths, cross, &right);
         let y = block::columns(&(scale_covariance * lengths));
         for (x, z) in right.chunks_mut(many.max(1)).zip(z.chunks(SCALES)) {
-            f64::add_product(x, z, &y, -1.0, false);
+            f64::add_product(x, z, &y, -1.0);
         }
         right
     }
@@ -885,54 +953,56 @@ fn restless(moving: &[bool]) -> Vec<(usize, usize)> {
 /// Weight that holds an instant where it is: far above what pulls at it.
 const KEPT: f32 = 1e15;
 
-/// The damped step: coordinates by instant, and length scales. In single precision: a step only has to lead downhill,
-/// and where it leads is worked out in double precision.
-fn increment(
-    linear: &Linear<f32>,
-    damping: &[f64],
-    held: bool,
-    kept: (usize, usize),
-) -> Option<(Vec<Column<f64>>, DVector<f64>)> {
-    let moving = kept.0..linear.right.len() - kept.1;
-    let mut band = linear.band.clone();
-    for (t, (d, damping)) in band.diagonal.iter_mut().zip(damping).enumerate() {
-        if !moving.contains(&t) {
-            *d = Block::diagonal(N, KEPT);
-            continue;
+impl Desk {
+    /// Works out the damped step of all coordinates; gives that of the length scales. In single precision: a step only
+    /// has to lead downhill, and where it leads is worked out in double precision.
+    fn increment(
+        &mut self,
+        damping: &[f64],
+        held: bool,
+        kept: (usize, usize),
+    ) -> Option<DVector<f64>> {
+        let Self {
+            linear,
+            factor,
+            step,
+            by_scale,
+            ..
+        } = self;
+        let moving = kept.0..linear.right.len() - kept.1;
+        factor.of(&linear.band, |t, block| {
+            if !moving.contains(&t) {
+                block.fill([0.0; ROWS]);
+                add_diagonal(block, &[KEPT; ROWS]);
+                return;
+            }
+            let damping = damping[t];
+            for (i, column) in block.iter_mut().enumerate() {
+                column[i] = (f64::from(column[i]) * (1.0 + damping) + 1e-6 + 10.0 * damping) as f32;
+            }
+        })?;
+        let calm = damping.iter().copied().fold(f64::INFINITY, f64::min);
+        step.clear();
+        step.extend(linear.right.iter().map(|r| r.map(|v| v as f32)));
+        factor.solve(step, 1);
+        let mut scales = DVector::zeros(SCALES);
+        // Where the lengths move too, their columns.
+        if !held {
+            by_scale.clone_from(&linear.cross);
+            factor.solve(by_scale, SCALES);
+            let mut schur = linear.scales.clone();
+            take_dots(&mut schur, &linear.cross, by_scale);
+            for k in 0..SCALES {
+                schur[(k, k)] *= 1.0 + calm;
+            }
+            let mut right = DMatrix::from_column_slice(SCALES, 1, linear.right_scales.as_slice());
+            take_dots(&mut right, &linear.cross, step);
+            scales = schur.cholesky()?.solve(&right.column(0));
+            let by = block::columns(&DMatrix::from_column_slice(SCALES, 1, scales.as_slice()));
+            for (x, z) in step.chunks_mut(1).zip(by_scale.chunks(SCALES)) {
+                f32::add_product(x, z, &by, -1.0);
+            }
         }
-        for (i, column) in d.0.iter_mut().enumerate() {
-            column[i] = (f64::from(column[i]) * (1.0 + damping) + 1e-6 + 10.0 * damping) as f32;
-        }
+        Some(scales)
     }
-    let calm = damping.iter().copied().fold(f64::INFINITY, f64::min);
-    let factor = band.factor()?;
-    let single = linear.right.iter().map(|r| r.map(|v| v as f32));
-    let mut x: Vec<Column<f32>> = single.collect();
-    factor.solve(&mut x, 1);
-    let mut scales = DVector::zeros(SCALES);
-    // Where the lengths move too, their columns.
-    if !held {
-        let mut z = linear.cross.clone();
-        factor.solve(&mut z, SCALES);
-        let mut schur = linear.scales.clone();
-        take_dots(&mut schur, &linear.cross, &z);
-        for k in 0..SCALES {
-            schur[(k, k)] *= 1.0 + calm;
-        }
-        let mut right = DMatrix::from_column_slice(SCALES, 1, linear.right_scales.as_slice());
-        take_dots(&mut right, &linear.cross, &x);
-        scales = schur.cholesky()?.solve(&right.column(0));
-        let by = block::columns(&DMatrix::from_column_slice(SCALES, 1, scales.as_slice()));
-        for (x, z) in x.chunks_mut(1).zip(z.chunks(SCALES)) {
-            f32::add_product(x, z, &by, -1.0, false);
-        }
-    }
-    let steps = x.iter().enumerate().map(|(t, x)| {
-        if moving.contains(&t) {
-            x.map(f64::from)
-        } else {
-            [0.0; ROWS]
-        }
-    });
-    Some((steps.collect(), scales))
 }

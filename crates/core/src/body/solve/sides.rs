@@ -3,7 +3,7 @@
 
 use super::skeleton::{Joints, p};
 use super::start::on_the_way;
-use super::terms::project;
+use super::terms::pixel;
 use super::{Given, Instant, Source};
 use crate::body::Landmark;
 use Landmark as L;
@@ -62,16 +62,14 @@ fn rows(
             {
                 break;
             }
-            let mut gain = 0.0;
-            let mut all = true;
-            for t in from..to {
+            // Nothing where one of them does not fit better.
+            let gain = (from..to).try_fold(0.0, |gain, t| {
                 let share = (instants[t].at - instants[a].at) / (instants[b].at - instants[a].at);
                 let x = on_the_way(&joints[a], &joints[b], share);
                 let here = better(given, &instants[t], &x, camera, pairs);
-                all &= here > 0.0;
-                gain += here;
-            }
-            if all && gain > CLEARLY * (to - from) as f64 {
+                (here > 0.0).then_some(gain + here)
+            });
+            if let Some(gain) = gain.filter(|g| *g > CLEARLY * (to - from) as f64) {
                 out.push((from, to, gain));
             }
         }
@@ -96,13 +94,13 @@ fn better(given: &Given, now: &Instant, x: &Joints, camera: usize, pairs: &[[L; 
             continue;
         };
         // One landmark somewhere else altogether must not decide.
+        let camera = given.cameras[camera];
         let miss = |l| {
-            project(given.cameras[camera], p(x, l)).map_or(9.0, |(pixel, _)| {
-                let camera = given.cameras[camera];
-                let free = OFF * camera.focal / camera.depth(p(x, l).into()).max(0.3);
-                let sigma = given.sigma(s).hypot(free);
-                let off = (pixel[0] - s.pixel[0]).hypot(pixel[1] - s.pixel[1]) / sigma;
-                (off * off).min(9.0)
+            pixel(camera, p(x, l)).map_or(9.0, |(pixel, depth)| {
+                let free = OFF * camera.focal / depth.max(0.3);
+                let off = [0, 1].map(|k| pixel[k] - s.pixel[k]);
+                let squares = off[0] * off[0] + off[1] * off[1];
+                (squares / (given.sigma(s).powi(2) + free * free)).min(9.0)
             })
         };
         gain += miss(s.landmark) - miss(exchanged);

@@ -2,9 +2,9 @@
 
 use nalgebra::{Matrix2x3, Matrix3, Vector3};
 
-use super::block::{Block, Column, ROWS, Real};
+use super::block::{Column, ROWS, Real};
 use super::skeleton::{
-    ARMS, BONES, Bone, HIP_HEIGHT, Joints, LEGS, N, NOSE, SCALES, TRUNK, at, front, middle, p,
+    ARMS, BONES, Bone, HIP_HEIGHT, Joints, LEGS, NOSE, SCALES, TRUNK, at, front, middle, p,
 };
 use super::{Given, Instant, Seen, Source};
 use crate::body::Landmark;
@@ -103,11 +103,11 @@ impl Sink for Cost {
 }
 
 /// Normal equations of one instant with the shared length scales.
-pub(super) struct Normal<T> {
+pub(super) struct Normal<'a, T> {
     /// Coordinates × coordinates, lower triangle and diagonal.
-    pub own: Block<T>,
+    own: &'a mut [Column<T>],
     /// Coordinates by scales.
-    pub cross: [Column<T>; SCALES],
+    cross: &'a mut [Column<T>],
     /// Scales × scales.
     pub scales: [[f64; SCALES]; SCALES],
     /// Minus half of the gradient by coordinates and by scales.
@@ -116,11 +116,14 @@ pub(super) struct Normal<T> {
     pub cost: f64,
 }
 
-impl<T: Real> Normal<T> {
-    pub fn new() -> Self {
+impl<'a, T: Real> Normal<'a, T> {
+    /// Nothing yet, to be summed up in these columns.
+    pub fn new(own: &'a mut [Column<T>], cross: &'a mut [Column<T>]) -> Self {
+        own.fill([T::default(); ROWS]);
+        cross.fill([T::default(); ROWS]);
         Self {
-            own: Block::zeros(N),
-            cross: [[T::default(); ROWS]; SCALES],
+            own,
+            cross,
             scales: [[0.0; SCALES]; SCALES],
             right: [0.0; ROWS],
             right_scales: [0.0; SCALES],
@@ -129,7 +132,7 @@ impl<T: Real> Normal<T> {
     }
 }
 
-impl<T: Real> Sink for Normal<T> {
+impl<T: Real> Sink for Normal<'_, T> {
     const SLOPES: bool = true;
 
     fn weigh(
@@ -143,7 +146,7 @@ impl<T: Real> Sink for Normal<T> {
         for (j, b) in slopes {
             let wb = weight * b;
             self.right[*j] -= wb * residual;
-            let column = &mut self.own.0[*j];
+            let column = &mut self.own[*j];
             for (i, a) in slopes {
                 if i >= j {
                     column[*i] += T::rounded(wb * a);
@@ -162,13 +165,27 @@ impl<T: Real> Sink for Normal<T> {
     }
 }
 
+/// A place in a camera's own axes; `None` behind the lens.
+fn in_camera(camera: &Camera, at: Vector3<f64>) -> Option<Vector3<f64>> {
+    let q = camera.rotation.matrix() * (at - camera.position.coords);
+    (q.z >= 0.05).then_some(q)
+}
+
+/// Pixel and depth of a place; `None` behind the lens.
+pub(super) fn pixel(camera: &Camera, at: Vector3<f64>) -> Option<([f64; 2], f64)> {
+    let q = in_camera(camera, at)?;
+    let (x, y) = (q.x / q.z, q.y / q.z);
+    let far = camera.focal * (1.0 + camera.bend * (x * x + y * y));
+    Some((
+        [camera.centre[0] + far * x, camera.centre[1] + far * y],
+        q.z,
+    ))
+}
+
 /// Pixel of a place with its derivatives; `None` behind the lens.
 pub(super) fn project(camera: &Camera, at: Vector3<f64>) -> Option<([f64; 2], Matrix2x3<f64>)> {
     let rotation: &Matrix3<f64> = camera.rotation.matrix();
-    let q = rotation * (at - camera.position.coords);
-    if q.z < 0.05 {
-        return None;
-    }
+    let q = in_camera(camera, at)?;
     let (x, y) = (q.x / q.z, q.y / q.z);
     let r2 = x * x + y * y;
     let (k, f) = (camera.bend, camera.focal);
@@ -250,16 +267,21 @@ fn seen(given: &Given, now: &Instant, x: &Joints, sink: &mut impl Sink) {
     }
 }
 
-fn pixels(
+fn pixels<S: Sink>(
     given: &Given,
     now: &Instant,
     x: &Joints,
-    sink: &mut impl Sink,
+    sink: &mut S,
     wanted: impl Fn(Landmark) -> bool,
 ) {
     for s in now.seen.iter().filter(|s| wanted(s.landmark)) {
-        let camera = &given.cameras[s.camera];
-        let Some((pixel, slope)) = project(camera, p(x, s.landmark)) else {
+        let (camera, place) = (given.cameras[s.camera], p(x, s.landmark));
+        let projected = if S::SLOPES {
+            project(camera, place)
+        } else {
+            pixel(camera, place).map(|(pixel, _)| (pixel, Matrix2x3::zeros()))
+        };
+        let Some((pixel, slope)) = projected else {
             continue;
         };
         let (sigma, miss, whole) = missed(given, s, pixel);
@@ -685,6 +707,8 @@ fn planted(now: &Instant, x: &Joints, sink: &mut impl Sink) {
 
 #[cfg(test)]
 mod tests {
+    use super::super::block;
+    use super::super::skeleton::N;
     use super::*;
     use crate::body::solve::skeleton::standing;
     use nalgebra::Point3;
@@ -703,6 +727,10 @@ mod tests {
             let at = Vector3::new(0.5, 0.3, 1.2);
             let (pixel, slope) = project(&camera, at).unwrap();
             let known = camera.project(Point3::from(at)).unwrap();
+            assert_eq!(
+                super::pixel(&camera, at),
+                Some((pixel, camera.depth(at.into())))
+            );
             assert!((pixel[0] - known.x).abs() < 1e-9 && (pixel[1] - known.y).abs() < 1e-9);
             for c in 0..3 {
                 let mut moved = at;
@@ -731,7 +759,8 @@ mod tests {
             for (i, v) in x.iter_mut().enumerate() {
                 *v += far * (((i + k) * 37 % 11) as f64 / 11.0 - 0.5);
             }
-            let mut normal = Normal::<f64>::new();
+            let (mut own, mut cross) = (block::zeros::<f64>(N), block::zeros(SCALES));
+            let mut normal = Normal::new(&mut own, &mut cross);
             lengths(1.75, &x, &scales, &mut normal);
             posture(1.75, &x, &mut normal);
             for i in 0..N {
