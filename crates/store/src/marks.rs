@@ -52,16 +52,14 @@ pub struct Judgement {
 impl Store {
     /// All entries of a take's log in order. The number of the last one is its version.
     pub async fn mark_log(&self, studio: StudioId, take: Uuid) -> Result<Vec<Entry>, StoreError> {
-        let rows: Vec<(serde_json::Value,)> = sqlx::query_as(
+        let rows: Vec<(Json<Entry>,)> = sqlx::query_as(
             "select entry from mark_entry where studio_id = $1 and take_id = $2 order by seq",
         )
         .bind(studio.0)
         .bind(take)
         .fetch_all(&self.pool)
         .await?;
-        rows.into_iter()
-            .map(|(e,)| Ok(serde_json::from_value(e)?))
-            .collect()
+        Ok(rows.into_iter().map(|(entry,)| entry.0).collect())
     }
 
     /// How many entries a take's log has: it grows with every change.

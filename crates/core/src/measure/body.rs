@@ -1,5 +1,6 @@
 //! How measures go through a take's solved bodies: at each count, for each dancer or for both.
 
+use super::scene::Slot;
 use super::{Measure, Reading, Scene};
 use crate::body::solve::{Moment, Posture, value};
 use crate::chart::{ChartRow, Hold};
@@ -28,7 +29,21 @@ pub(super) struct At<'s, 'a> {
     pub count: usize,
 }
 
-impl<'a> At<'_, 'a> {
+impl<'s, 'a> At<'s, 'a> {
+    /// At one of the scene's slots.
+    pub fn new(scene: &'s Scene<'a>, role: Role, slot: usize) -> Self {
+        let Slot {
+            repetition, count, ..
+        } = scene.slots[slot];
+        Self {
+            scene,
+            role,
+            slot,
+            repetition,
+            count,
+        }
+    }
+
     /// The dancer's body.
     pub fn body(&self) -> Option<Moment<'a>> {
         self.scene.body(self.role, self.slot)
@@ -115,15 +130,9 @@ impl<'a> At<'_, 'a> {
 
 /// Every count of every dancer.
 pub(super) fn counts<'s, 'a>(scene: &'s Scene<'a>) -> impl Iterator<Item = At<'s, 'a>> {
-    Role::BOTH.into_iter().flat_map(move |role| {
-        scene.slots.iter().enumerate().map(move |(slot, s)| At {
-            scene,
-            role,
-            slot,
-            repetition: s.repetition,
-            count: s.count,
-        })
-    })
+    Role::BOTH
+        .into_iter()
+        .flat_map(move |role| (0..scene.slots.len()).map(move |slot| At::new(scene, role, slot)))
 }
 
 /// Every count once, looked at when the leader is.

@@ -24,16 +24,35 @@ fn charted(at: &At) -> f64 {
     at.row().map_or(0.0, |r| 45.0 * f64::from(r.turn))
 }
 
-/// Each dancer's turn at each count of which the count before is known as well.
+/// A dancer's turn from the count before to a slot's, degrees, beside what is charted.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Turn {
+    role: Role,
+    slot: usize,
+    charted: f64,
+    danced: Estimate,
+}
+
+/// Each dancer's turn at each count of which the count before is known as well. Several measures ask for them.
 fn turns<'s, 'a>(scene: &'s Scene<'a>) -> impl Iterator<Item = (At<'s, 'a>, f64, Estimate)> {
-    counts(scene).filter_map(|at| {
-        // Two counts of one repetition, or the first of the next one right after.
-        let before = scene.slots.get(at.slot.checked_sub(1)?)?;
-        let follows = before.repetition == at.repetition || at.count == 0;
-        let (a, b) = at.step().filter(|_| follows)?;
-        let charted = charted(&at);
-        Some((at, charted, turned(&a, &b, charted)?))
-    })
+    let all = scene.turns.get_or_init(|| {
+        let turn = |at: At| {
+            // Two counts of one repetition, or the first of the next one right after.
+            let before = scene.slots.get(at.slot.checked_sub(1)?)?;
+            let follows = before.repetition == at.repetition || at.count == 0;
+            let (a, b) = at.step().filter(|_| follows)?;
+            let charted = charted(&at);
+            Some(Turn {
+                role: at.role,
+                slot: at.slot,
+                charted,
+                danced: turned(&a, &b, charted)?,
+            })
+        };
+        counts(scene).filter_map(turn).collect()
+    });
+    all.iter()
+        .map(|t| (At::new(scene, t.role, t.slot), t.charted, t.danced))
 }
 
 pub(super) const STEP: Spec = Spec {

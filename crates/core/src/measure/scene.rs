@@ -1,9 +1,12 @@
 //! Everything the measures look at, put together once: grid, camera, poses by count, aligned steps,
 //! the chart's own path.
 
+use std::sync::OnceLock;
+
 use nalgebra::{Point2, Vector2};
 use serde::{Deserialize, Serialize};
 
+use super::rotation::Turn;
 use crate::body::solve::{Bodies, Moment};
 use crate::body::{Landmark, Pose};
 use crate::camera::{Calibration, Camera};
@@ -117,6 +120,8 @@ pub struct Scene<'a> {
     /// Both dancers in space, where they were solved.
     pub solved: Option<&'a Solved>,
     poses: [Vec<Option<&'a Pose>>; 2],
+    /// Turns from count to count, once they were asked for.
+    pub(super) turns: OnceLock<Vec<Turn>>,
 }
 
 impl<'a> Scene<'a> {
@@ -144,6 +149,7 @@ impl<'a> Scene<'a> {
             paths: [Vec::new(), Vec::new()],
             solved,
             poses: [Vec::new(), Vec::new()],
+            turns: OnceLock::new(),
         };
         scene.lay_out();
         scene
