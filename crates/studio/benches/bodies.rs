@@ -1,13 +1,19 @@
-//! Cost of solving one dancer's bodies against the length of the take and the number of cameras.
-//! `make bench` prints it.
+//! Cost of solving one dancer's bodies, and of the whole analysis of a couple, against the length of the take and the
+//! number of cameras. `make bench` prints it.
 #![allow(missing_docs, clippy::unwrap_used)]
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
 
 use nalgebra::SMatrix;
+use upright_core::analyse::analyse;
 use upright_core::body::solve::{Instant, Seen, Source, solve, solve_again};
 use upright_core::camera::Calibration;
+use upright_core::chart::Shelf;
+use upright_core::fault::Rules;
+use upright_core::marks::{AngleMarks, Marks};
+use upright_core::measure::CoupleBody;
+use upright_core::take::{Film, Take, solve_take};
 use upright_core::units::{MediaTime, Role};
-use upright_studio::{Detector, Performance, Phone, Scenario, detect};
+use upright_studio::{Detector, Hand, Performance, Phone, Scenario, detect, marks, track};
 
 fn dance(repetitions: u32) -> Performance {
     let second = Phone {
@@ -114,5 +120,63 @@ fn bodies(c: &mut Criterion) {
     group.finish();
 }
 
-criterion_group!(benches, bodies);
+/// Figure, count and floor marked on each phone's clip.
+fn marked(p: &Performance, many: usize) -> Marks {
+    let on = |phone: usize| {
+        let mut out = Marks::default();
+        for command in marks(p, phone, &[], &Hand::exact()) {
+            // A point of the reference out of the picture is left unmarked.
+            let _ = command.apply(&mut out);
+        }
+        out
+    };
+    let mut out = on(0);
+    for phone in 1..many {
+        let angle = AngleMarks {
+            floor: on(phone).floor,
+            poses: Vec::new(),
+        };
+        out.angles.insert(phone as u8 + 1, angle);
+    }
+    out
+}
+
+/// From the sights of a detector at 12.5 instants a second, with its hints, to measures and findings of both.
+fn street(c: &mut Criterion) {
+    let mut group = c.benchmark_group("street");
+    group.sample_size(10);
+    for many in [1, 2] {
+        for seconds in [45.0, 90.0, 180.0] {
+            let p = dance((seconds / 3.0) as u32 + 2);
+            let marks = marked(&p, many);
+            let frames: Vec<MediaTime> = (0..(seconds * 12.5) as usize)
+                .map(|i| MediaTime::from_secs(p.scenario().lead_in + 0.08 * i as f64))
+                .collect();
+            let films: Vec<Film> = (0..many)
+                .map(|phone| {
+                    let mut film = Film::new(p.phone(phone).picture());
+                    film.track = track(&detect(&p, phone, &frames, &Detector::default()));
+                    film
+                })
+                .collect();
+            let take = Take {
+                marks: &marks,
+                couple: CoupleBody {
+                    heights: p.scenario().heights,
+                    frame_limit: None,
+                },
+                films: &films,
+                shelf: &Shelf::default(),
+                rules: Rules::usual(),
+            };
+            group.bench_function(
+                BenchmarkId::new(format!("{many} cameras, both dancers, seconds"), seconds),
+                |b| b.iter(|| analyse(&take, Some(&solve_take(&take, None)))),
+            );
+        }
+    }
+    group.finish();
+}
+
+criterion_group!(benches, bodies, street);
 criterion_main!(benches);
