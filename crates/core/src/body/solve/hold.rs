@@ -8,7 +8,7 @@ use nalgebra::Vector3;
 use super::arms::{Place, choose};
 use super::bodies::Bodies;
 use super::skeleton::{front, middle, p};
-use super::{Desk, Given, SolveError, Solver, State, restless};
+use super::{Desk, Given, SolveError, Solver, State, automatic, restless};
 use crate::body::Landmark;
 use crate::camera::Calibration;
 use crate::units::Foot;
@@ -168,9 +168,9 @@ pub fn with_holds(
                 scales: alone.scales,
             };
             let solver = Solver::new(&given, part);
-            // After a correction the start is near.
-            let most = if before.is_some() { 3 } else { 6 };
-            let rounds = solver.descend_held(&mut desk, &mut state, most)?;
+            // After a correction, and where the instants before and after hold it, the start is near.
+            let near = before.is_some() || automatic(part);
+            let rounds = solver.descend_held(&mut desk, &mut state, if near { 3 } else { 6 })?;
             let spreads = chosen.spreads[first..last].to_vec();
             let solved = solver.finish(cameras, state, spreads, rounds, Some(alone.residual))?;
             for k in first..last {

@@ -23,7 +23,7 @@ impl Sink for Rows {
     const IDLE: bool = true;
 
     fn weigh(&mut self, residual: f64, _: &[(usize, f64)], _: &[(usize, f64)], by: Weighed) {
-        self.0.push(residual * by.root);
+        self.0.push(residual * by.root());
     }
 }
 

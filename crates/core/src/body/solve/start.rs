@@ -28,9 +28,10 @@ const BELIEF: f64 = 1.6;
 /// Those that are followed further.
 const KEPT: usize = 3;
 
-/// Steps of every direction, of them with the hand's errors as they are, of those that are followed further, and with
-/// their arms' shapes chosen.
+/// How many of the directions are followed at all, the likeliest standing bodies; steps of each, with the hand's errors
+/// wide and as they are; steps of those that are followed further, and with their arms' shapes chosen.
 struct Tries {
+    directions: usize,
     rough: usize,
     near: usize,
     kept: usize,
@@ -39,6 +40,7 @@ struct Tries {
 
 /// A body marked by hand often stands alone; with fewer steps on simulated takes one foot in ten was further off.
 const BY_HAND: Tries = Tries {
+    directions: YAWS,
     rough: 3,
     near: 1,
     kept: 4,
@@ -47,10 +49,17 @@ const BY_HAND: Tries = Tries {
 
 /// What a detector sees at the next instants mends more than further steps here would.
 const DETECTED: Tries = Tries {
+    directions: YAWS,
     rough: 1,
     near: 1,
     kept: 3,
     armed: 2,
+};
+
+/// Hints tell the direction roughly.
+const HINTED: Tries = Tries {
+    directions: 5,
+    ..DETECTED
 };
 
 /// Beginnings that are turned further than this against each other want one between them, degrees, and so often
@@ -137,20 +146,27 @@ fn candidates(given: &Given, now: &Instant) -> Vec<(Joints, f64)> {
         cameras: given.cameras.clone(),
         ..*given
     };
-    let tries = if automatic(std::slice::from_ref(now)) {
+    let tries = if !now.hints.is_empty() {
+        HINTED
+    } else if automatic(std::slice::from_ref(now)) {
         DETECTED
     } else {
         BY_HAND
     };
-    let all: Vec<(Joints, f64)> = (0..YAWS)
+    let mut begun: Vec<(Joints, f64)> = (0..YAWS)
         .map(|k| {
             let mut x = standing(given.height, place, 360.0 * k as f64 / YAWS as f64);
-            alone(&rough, now, &mut x, tries.rough);
-            let cost = alone(given, now, &mut x, tries.near);
+            let cost = alone(&rough, now, &mut x, 0);
             (x, cost)
         })
         .collect();
-    let mut all = apart(all);
+    begun.sort_by(|a, b| a.1.total_cmp(&b.1));
+    begun.truncate(tries.directions);
+    for (x, cost) in &mut begun {
+        alone(&rough, now, x, tries.rough);
+        *cost = alone(given, now, x, tries.near);
+    }
+    let mut all = apart(begun);
     all.truncate(KEPT);
     for (x, cost) in &mut all {
         *cost = alone(given, now, x, tries.kept);

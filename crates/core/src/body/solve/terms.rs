@@ -54,12 +54,26 @@ pub(super) trait Sink {
         weighed: Weighed,
     );
 
+    /// Residuals along three axes of a place about the middle between two others, by the first coordinates of all
+    /// three; each with its slope by the place.
+    fn about(&mut self, place: usize, ends: [usize; 2], axes: [(f64, Vector3<f64>, Weighed); 3]) {
+        for (residual, by, weighed) in axes {
+            let mut slopes = [(0, 0.0); 9];
+            for c in 0..3 {
+                slopes[c] = (place + c, by[c]);
+                slopes[3 + c] = (ends[0] + c, -0.5 * by[c]);
+                slopes[6 + c] = (ends[1] + c, -0.5 * by[c]);
+            }
+            self.weigh(residual, &slopes, &[], weighed);
+        }
+    }
+
     /// A residual with normal errors.
     fn take(&mut self, residual: f64, slopes: &[(usize, f64)], scales: &[(usize, f64)]) {
         let weighed = Weighed {
             weight: 1.0,
             cost: residual * residual,
-            root: 1.0,
+            squares: residual * residual,
         };
         self.weigh(residual, slopes, scales, weighed);
     }
@@ -70,23 +84,38 @@ pub(super) trait Sink {
 pub(super) struct Weighed {
     pub weight: f64,
     pub cost: f64,
+    /// Square of the residual, or what stands for it.
+    squares: f64,
+}
+
+impl Weighed {
     /// What the residual is multiplied with so that its square is its cost.
-    pub root: f64,
+    pub fn root(self) -> f64 {
+        if self.squares > 1e-12 {
+            (self.cost / self.squares).sqrt()
+        } else {
+            self.weight.sqrt()
+        }
+    }
+
+    /// One of two axes that share a cost.
+    fn half(self) -> Self {
+        Self {
+            cost: 0.5 * self.cost,
+            squares: 0.5 * self.squares,
+            ..self
+        }
+    }
 }
 
 /// Errors by Student's distribution with `nu` degrees of freedom in `axes` dimensions, of which the residuals
 /// have this sum of squares: the weight of each (as in iteratively reweighted least squares) and, for all of them
 /// together, minus twice the logarithm of the probability.
 fn student(nu: f64, axes: f64, squares: f64) -> Weighed {
-    let cost = (nu + axes) * (squares / nu).ln_1p();
     Weighed {
         weight: (nu + axes) / (nu + squares),
-        cost,
-        root: if squares > 1e-12 {
-            (cost / squares).sqrt()
-        } else {
-            ((nu + axes) / nu).sqrt()
-        },
+        cost: (nu + axes) * (1.0 + squares / nu).ln(),
+        squares,
     }
 }
 
@@ -160,6 +189,34 @@ impl<T: Real> Sink for Normal<'_, T> {
             self.right_scales[*k] -= weight * a * residual;
             for (m, b) in scales {
                 self.scales[*k][*m] += weight * a * b;
+            }
+        }
+    }
+
+    /// All three axes at once, a block for each two of the three places.
+    fn about(&mut self, place: usize, ends: [usize; 2], axes: [(f64, Vector3<f64>, Weighed); 3]) {
+        let (mut square, mut pull) = (Matrix3::zeros(), Vector3::zeros());
+        for (residual, by, weighed) in axes {
+            self.cost += weighed.cost;
+            let weighted = by * weighed.weight;
+            square += weighted * by.transpose();
+            pull += weighted * residual;
+        }
+        let parts = [(place, 1.0), (ends[0], -0.5), (ends[1], -0.5)];
+        for (a, of_a) in parts {
+            for c in 0..3 {
+                self.right[a + c] -= of_a * pull[c];
+            }
+            for (b, of_b) in parts {
+                // The lower triangle; a place that is one of the ends meets itself in both orders.
+                if a < b {
+                    continue;
+                }
+                for (c, column) in self.own[b..b + 3].iter_mut().enumerate() {
+                    for (to, v) in column[a..a + 3].iter_mut().zip(square.column(c).iter()) {
+                        *to += T::rounded(of_a * of_b * v);
+                    }
+                }
             }
         }
     }
@@ -246,24 +303,25 @@ pub(super) fn of_arm(
 }
 
 /// Landmarks seen by the cameras, with the weights of Student's distribution on each point.
-fn seen(given: &Given, now: &Instant, x: &Joints, sink: &mut impl Sink) {
+fn seen<S: Sink>(given: &Given, now: &Instant, x: &Joints, sink: &mut S) {
     pixels(given, now, x, sink, |_| true);
+    let hips = middle(x, L::LeftHip, L::RightHip);
     for h in &now.hints {
-        let camera = &given.cameras[h.camera];
-        let rotation = camera.rotation.matrix();
-        let about = rotation * (p(x, h.landmark) - middle(x, L::LeftHip, L::RightHip));
-        let [own, left, right] = [h.landmark, L::LeftHip, L::RightHip].map(at);
-        for k in 0..3 {
-            let mut slopes = [(0, 0.0); 9];
-            for c in 0..3 {
-                let by = rotation[(k, c)] / HINT_SIGMA[k];
-                slopes[c] = (own + c, by);
-                slopes[3 + c] = (left + c, -0.5 * by);
-                slopes[6 + c] = (right + c, -0.5 * by);
-            }
-            let miss = (about[k] - h.about_hips[k]) / HINT_SIGMA[k];
-            sink.weigh(miss, &slopes, &[], student(HINT_FREEDOM, 1.0, miss * miss));
+        let rotation = given.cameras[h.camera].rotation.matrix();
+        let about = rotation * (p(x, h.landmark) - hips);
+        let miss = [0, 1, 2].map(|k| (about[k] - h.about_hips[k]) / HINT_SIGMA[k]);
+        let mut weighed = miss.map(|m| student(HINT_FREEDOM, 1.0, m * m));
+        if !S::IDLE {
+            // One logarithm for all three, where nobody asks for each.
+            let all = miss.iter().map(|m| 1.0 + m * m / HINT_FREEDOM);
+            let cost = (HINT_FREEDOM + 1.0) * all.product::<f64>().ln();
+            weighed.iter_mut().for_each(|w| w.cost = cost / 3.0);
         }
+        let axes = [0, 1, 2].map(|k| {
+            let by = rotation.row(k).transpose() / HINT_SIGMA[k];
+            (miss[k], by, weighed[k])
+        });
+        sink.about(at(h.landmark), [L::LeftHip, L::RightHip].map(at), axes);
     }
 }
 
@@ -285,15 +343,10 @@ fn pixels<S: Sink>(
             continue;
         };
         let (sigma, miss, whole) = missed(given, s, pixel);
-        // The cost is one for both axes.
-        let half = Weighed {
-            cost: 0.5 * whole.cost,
-            ..whole
-        };
         let first = at(s.landmark);
         for k in 0..2 {
             let slopes = [0, 1, 2].map(|c| (first + c, slope[(k, c)] / sigma));
-            sink.weigh(miss[k], &slopes, &[], half);
+            sink.weigh(miss[k], &slopes, &[], whole.half());
         }
     }
 }
@@ -738,6 +791,50 @@ mod tests {
                 let q = camera.project(Point3::from(moved)).unwrap();
                 for (k, d) in [q.x - known.x, q.y - known.y].into_iter().enumerate() {
                     assert!((d / 1e-6 - slope[(k, c)]).abs() < 1e-2);
+                }
+            }
+        }
+    }
+
+    /// Takes up residuals of places one axis after the other.
+    struct OneByOne<'a>(Normal<'a, f64>);
+
+    impl Sink for OneByOne<'_> {
+        const SLOPES: bool = true;
+
+        fn weigh(
+            &mut self,
+            residual: f64,
+            slopes: &[(usize, f64)],
+            scales: &[(usize, f64)],
+            weighed: Weighed,
+        ) {
+            self.0.weigh(residual, slopes, scales, weighed);
+        }
+    }
+
+    #[test]
+    fn hints_come_to_the_same_axis_by_axis() {
+        let axes = [1.5, -0.4, 3.0].map(|r| {
+            let by = Vector3::new(0.3 * r, 1.0 - r, 2.0 + 0.1 * r);
+            (r, by, student(4.0, 1.0, r * r))
+        });
+        // Also of a hip itself, and of places before and behind the hips.
+        for place in [L::Nose, L::LeftHip, L::RightHip, L::LeftToe] {
+            let ends = [L::LeftHip, L::RightHip].map(at);
+            let [mut own, mut other] = [(); 2].map(|()| block::zeros::<f64>(N));
+            let [mut cross, mut none] = [(); 2].map(|()| block::zeros::<f64>(SCALES));
+            let mut whole = Normal::new(&mut own, &mut cross);
+            whole.about(at(place), ends, axes);
+            let mut single = OneByOne(Normal::new(&mut other, &mut none));
+            single.about(at(place), ends, axes);
+            assert!((whole.cost - single.0.cost).abs() < 1e-12);
+            for i in 0..N {
+                assert!((whole.right[i] - single.0.right[i]).abs() < 1e-12);
+            }
+            for c in 0..N {
+                for r in c..N {
+                    assert!((own[c][r] - other[c][r]).abs() < 1e-12, "{place:?} {r} {c}");
                 }
             }
         }
