@@ -91,8 +91,14 @@ impl Recent {
 
 async fn open(app: &App, studio: StudioId, take: Uuid) -> Result<Desk, Problem> {
     let store = app.store();
-    let take = store.take(studio, take).await?;
-    let clips = store.clips(studio, take.id).await?;
+    let (take, clips, log, shelf, entries) = tokio::try_join!(
+        async { Ok::<_, Problem>(store.take(studio, take).await?) },
+        async { Ok(store.clips(studio, take).await?) },
+        async { Ok(store.mark_log(studio, take).await?) },
+        shelf::shelf(store, studio),
+        own_entries(store, studio),
+    )?;
+    let couple = store.couple(studio, take.couple_id).await?;
     let mut films = Vec::with_capacity(clips.len().max(1));
     for clip in &clips {
         let track = store.track(studio, clip.id).await?;
@@ -105,15 +111,14 @@ async fn open(app: &App, studio: StudioId, take: Uuid) -> Result<Desk, Problem> 
     if films.is_empty() {
         films.push(Film::new(NO_CLIP));
     }
-    let couple = store.couple(studio, take.couple_id).await?;
     Ok(Desk {
         rules: Rules {
             choices: couple.choices.0.clone(),
-            entries: own_entries(store, studio).await?,
+            entries,
         },
         couple,
-        log: store.mark_log(studio, take.id).await?,
-        shelf: shelf::shelf(store, studio).await?,
+        log,
+        shelf,
         before: app.recent().get(take.id),
         films,
         clips,

@@ -21,6 +21,10 @@ mod support;
 mod timing;
 mod turn;
 
+use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::thread;
+
 use serde::{Deserialize, Serialize};
 
 pub use limit::frame_limit;
@@ -196,17 +200,40 @@ pub fn spec(id: &str) -> Option<&'static Spec> {
     REGISTRY.iter().find(|s| s.id == id)
 }
 
-/// All measures that the scene can carry.
+/// Measures of a scene are worked out on at most so many cores.
+const CORES: usize = 4;
+
+/// All measures that the scene can carry, in the order of the registry.
 pub fn measure(scene: &Scene) -> Vec<Measure> {
-    let mut out = Vec::new();
-    for spec in REGISTRY {
-        (spec.compute)(scene, &mut out);
-    }
-    for m in &mut out {
-        let role = m.role.unwrap_or(Role::Leader);
-        m.asked = asked::asked(scene, &m.id, role, m.repetition, m.count);
-    }
-    out
+    let next = AtomicUsize::new(0);
+    // Measures have nothing to do with each other: each core takes the next one.
+    let some = || {
+        let mut done = Vec::new();
+        while let Some(spec) = REGISTRY.get(next.fetch_add(1, Ordering::Relaxed)) {
+            let mut out = Vec::new();
+            (spec.compute)(scene, &mut out);
+            for m in &mut out {
+                let role = m.role.unwrap_or(Role::Leader);
+                m.asked = asked::asked(scene, &m.id, role, m.repetition, m.count);
+            }
+            done.push((spec.id, out));
+        }
+        done
+    };
+    let cores = thread::available_parallelism().map_or(1, |n| n.get().min(CORES));
+    let mut done = thread::scope(|s| {
+        let others: Vec<_> = (1..cores).map(|_| s.spawn(some)).collect();
+        let mut done: BTreeMap<&str, Vec<Measure>> = some().into_iter().collect();
+        for other in others {
+            match other.join() {
+                Ok(more) => done.extend(more),
+                Err(broken) => std::panic::resume_unwind(broken),
+            }
+        }
+        done
+    });
+    let in_order = REGISTRY.iter().filter_map(|spec| done.remove(spec.id));
+    in_order.flatten().collect()
 }
 
 pub(crate) fn value(
