@@ -61,17 +61,13 @@ pub(super) const MEAN: Spec = Spec {
     },
 };
 
-/// A standard deviation's error toward less scatter as a share of its symmetric one, of four to ten values
-/// (from the χ² distribution). Toward less is where the bands lie.
-const TOWARD_LESS: f64 = 0.65;
-
 pub(super) const SCATTER: Spec = Spec {
     id: "timing_scatter",
     name: "Unevenness of the steps",
     unit: Unit::Seconds,
     sign: "always positive",
     needs: &[Need::Count, Need::Steps],
-    source: "standard deviation of the repetition's arrivals with the marking error taken out; σ toward less scatter. Of arrivals found from the feet the smaller of that and what their median distance tells",
+    source: "standard deviation of the repetition's arrivals with the marking error taken out. Of arrivals found from the feet the smaller of that and what their median distance tells",
     compute: |scene, out| {
         let all = found_by_repetition(scene).into_iter();
         for (role, rep, late) in all.filter(|a| a.2.len() >= LEAST) {
@@ -88,12 +84,19 @@ pub(super) const SCATTER: Spec = Spec {
             let n = late.len() as f64;
             let mean = late.iter().sum::<f64>() / n;
             let variance = late.iter().map(|l| (l - mean).powi(2)).sum::<f64>() / (n - 1.0);
-            let own = (variance - ARRIVAL_SIGMA * ARRIVAL_SIGMA).max(0.0).sqrt();
-            let about = variance.sqrt().max(ARRIVAL_SIGMA) / (2.0 * (n - 1.0)).sqrt();
-            Estimate::new(own, TOWARD_LESS * about)
+            called_scatter(variance, n)
         });
     },
 };
+
+/// The unevenness of so many called steps by the variance of their arrivals. Marking errors of variance m² add m² to
+/// the steps' own v, with a variance of (4 v m² + 2 m⁴)/(n − 1); near zero a root's error is that of its square.
+fn called_scatter(variance: f64, n: f64) -> Estimate {
+    let marking = ARRIVAL_SIGMA * ARRIVAL_SIGMA;
+    let own = (variance - marking).max(0.0);
+    let off = ((4.0 * own + 2.0 * marking) * marking / (n - 1.0)).sqrt();
+    Estimate::new(own.sqrt(), (own + off).sqrt() - own.sqrt())
+}
 
 pub(super) const DRIFT: Spec = Spec {
     id: "timing_drift",
@@ -348,6 +351,8 @@ fn for_repetitions(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use rand::SeedableRng;
+    use rand_distr::{Distribution, StandardNormal};
 
     #[test]
     fn a_drift_is_the_slope_of_the_arrivals() {
@@ -361,6 +366,38 @@ mod tests {
         assert!((e.value - 0.04).abs() < e.sigma, "{e:?}");
         assert!((0.004..0.012).contains(&e.sigma), "{e:?}");
         assert!(slope(&points[..2]).is_none());
+    }
+
+    /// What a hand that calls arrivals to 14 ms hides of steps whose unevenness is known.
+    #[test]
+    fn called_arrivals_claim_the_unevenness_that_marking_leaves() {
+        let mut rng = rand_chacha::ChaCha8Rng::seed_from_u64(5);
+        for (uneven, n) in [(0.0, 6), (0.012, 6), (0.03, 8), (0.06, 4)] {
+            let steps: Vec<f64> = (0..n)
+                .map(|i| if i % 2 == 0 { 1.0 } else { -1.0 })
+                .collect();
+            let of = f64::from(n);
+            // Steps by turns early and late, whose standard deviation is the one asked for.
+            let size = uneven * ((of - 1.0) / of).sqrt();
+            let (mut one, mut two) = (0.0, 0.0);
+            for _ in 0..2000 {
+                let called = steps.iter().map(|s| {
+                    let z: f64 = StandardNormal.sample(&mut rng);
+                    size * s + ARRIVAL_SIGMA * z
+                });
+                let called: Vec<f64> = called.collect();
+                let mean = called.iter().sum::<f64>() / of;
+                let variance = called.iter().map(|c| (c - mean).powi(2)).sum::<f64>() / (of - 1.0);
+                let e = called_scatter(variance, of);
+                let off = (e.value - uneven).abs() / e.sigma;
+                one += f64::from(u8::from(off <= 1.0)) / 2000.0;
+                two += f64::from(u8::from(off <= 2.0)) / 2000.0;
+            }
+            // Where steps are about as uneven as the marking none at all is found of them now and then.
+            assert!((0.52..0.8).contains(&one), "{uneven}: {one} within 1σ");
+            // Where they are even only errors to one side are left, with a longer tail.
+            assert!(two > 0.87, "{uneven}: {two} within 2σ");
+        }
     }
 
     /// Arrivals half a second apart, each found to 30 ms.
