@@ -121,15 +121,12 @@ impl<T: Real> Factor<T> {
                 }
             }
             filled = false;
-            match (&band.second[t], rest.get_mut(size..2 * size)) {
-                (Some(d), Some(after)) => {
-                    T::take_scaled(after, pivot, d);
-                    if joined {
-                        block::turn_by(gain, &d.map(|v| -v), &mut beside);
-                        filled = true;
-                    }
+            if let (Some(d), Some(after)) = (&band.second[t], rest.get_mut(size..2 * size)) {
+                T::take_scaled(after, pivot, d);
+                if joined {
+                    block::turn_by(gain, &d.map(|v| -v), &mut beside);
+                    filled = true;
                 }
-                _ => {}
             }
             if !filled {
                 beside.fill([T::default(); ROWS]);
