@@ -314,7 +314,7 @@ async fn dismissals_offer_another_band_and_the_band_travels_as_a_file() -> anyho
     // The band between both sorts, some 6 and 11 degrees.
     b.until(
         "a band between what was dismissed and what was confirmed",
-        "const said = document.body.innerText.match(/Your decisions fit a band of at most (\\d+)°/);
+        "const said = document.body.innerText.match(/Your decisions fit a band of at most ([\\d.]+)°/);
          return !!said && +said[1] > 6 && +said[1] < 11",
     )
     .await?;
