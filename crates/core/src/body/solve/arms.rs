@@ -269,9 +269,9 @@ fn on_sphere(
     vec![on(along - half.sqrt()), on(along + half.sqrt())]
 }
 
-/// A step over the arm's nine coordinates; gives the cost reached. One only: followed to its least cost a shape fits the
-/// errors of a single instant, and wrong ones come to look as good as the right one. With one camera and a detector on
-/// 200 simulated takes five steps made elbows wrong by 5.3° instead of 4.6°, and directions by 3.9° instead of 3.5°.
+/// A step over the arm's nine coordinates; gives the cost reached. One only: with one camera and a detector on 200
+/// simulated takes up to five steps made elbows wrong by 5.3° instead of 4.6°, and directions by 3.9° instead of 3.5°;
+/// perhaps because a shape that is followed further fits the errors of a single instant.
 fn settle(
     given: &Given,
     now: &Instant,

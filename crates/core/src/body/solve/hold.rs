@@ -168,7 +168,8 @@ pub fn with_holds(
                 scales: alone.scales,
             };
             let solver = Solver::new(&given, part);
-            // After a correction, and where the instants before and after hold it, the start is near.
+            // After a correction the start is near; for a detector's bodies further steps changed nothing on simulated
+            // takes, for marked ones they tell more of what is held.
             let near = before.is_some() || automatic(part);
             let rounds = solver.descend_held(&mut desk, &mut state, if near { 3 } else { 6 })?;
             let spreads = chosen.spreads[first..last].to_vec();

@@ -84,7 +84,8 @@ const SLOW: Pace = Pace {
     told: [4, 3],
 };
 
-/// Hints make a good start: on 200 simulated takes further steps made no error smaller.
+/// Hints make a good start: on 200 simulated takes further steps made no median error smaller by a tenth of a degree or
+/// of a centimetre; 74 instead of 76 % of the elbows that one camera sees were not visible with them.
 const QUICK: Pace = Pace {
     coarse: 4,
     whole: 1,
