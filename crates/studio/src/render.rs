@@ -26,8 +26,11 @@ type Rgb = [u8; 3];
 
 struct Clothes {
     top: Rgb,
+    /// What is worn down the front: a tie, or the skin in a neckline, how broad and how long (shares of height).
+    front: (Rgb, f64, f64),
     legs: Rgb,
     skin: Rgb,
+    lips: Rgb,
     hair: Rgb,
     shoe: Rgb,
     skirt: bool,
@@ -35,8 +38,10 @@ struct Clothes {
 
 const LEADER: Clothes = Clothes {
     top: [226, 229, 226],
+    front: ([44, 58, 104], 0.011, 0.17),
     legs: [46, 56, 72],
     skin: [206, 160, 128],
+    lips: [162, 92, 82],
     hair: [58, 44, 36],
     shoe: [30, 30, 34],
     skirt: false,
@@ -44,8 +49,10 @@ const LEADER: Clothes = Clothes {
 
 const FOLLOWER: Clothes = Clothes {
     top: [172, 52, 78],
+    front: ([196, 148, 118], 0.019, 0.05),
     legs: [196, 148, 118],
     skin: [196, 148, 118],
+    lips: [168, 58, 66],
     hair: [128, 82, 48],
     shoe: [96, 40, 52],
     skirt: true,
@@ -55,11 +62,52 @@ const FOLLOWER: Clothes = Clothes {
 const WALL: f64 = 3.4;
 
 /// A limb: a cone with round ends, radii in metres.
+#[derive(Clone, Copy)]
 struct Limb {
     from: (Point3<f64>, f64),
     to: (Point3<f64>, f64),
     colour: Rgb,
 }
+
+impl Limb {
+    /// Distance of its nearest side.
+    fn depth(&self, camera: &Camera) -> f64 {
+        camera.depth(nalgebra::center(&self.from.0, &self.to.0)) - self.from.1.max(self.to.1)
+    }
+}
+
+/// What lies on a body's surface, seen from the side to which it looks.
+struct Mark {
+    limb: Limb,
+    outward: Vector3<f64>,
+}
+
+/// Limbs that are painted together, the furthest first, and the marks on them.
+struct Part {
+    limbs: Vec<Limb>,
+    marks: Vec<Mark>,
+}
+
+impl Part {
+    fn depth(&self, camera: &Camera) -> f64 {
+        let all = self.limbs.iter().map(|l| l.depth(camera));
+        all.fold(f64::INFINITY, f64::min)
+    }
+
+    fn paint(&self, camera: &Camera, picture: &mut Pixmap) {
+        for limb in &self.limbs {
+            paint_limb(camera, picture, limb, &TONES);
+        }
+        for mark in &self.marks {
+            if mark.outward.dot(&(camera.position - mark.limb.from.0)) > 0.0 {
+                paint_limb(camera, picture, &mark.limb, &TONES[1..2]);
+            }
+        }
+    }
+}
+
+/// Brightness, size and shift to the light of the tones that make a limb round.
+const TONES: [(f64, f64, f64); 3] = [(0.68, 1.0, 0.0), (1.0, 0.84, -0.10), (1.12, 0.42, -0.30)];
 
 fn paint(rgb: Rgb, alpha: u8) -> Paint<'static> {
     let mut p = Paint {
@@ -113,28 +161,22 @@ impl<'a> Renderer<'a> {
         for body in &bodies {
             shadow(&camera, &mut picture, body);
         }
-        let mut limbs: Vec<Limb> = Role::BOTH
+        let mut parts: Vec<Part> = Role::BOTH
             .iter()
             .zip(&bodies)
             .flat_map(|(role, body)| {
-                limbs(
-                    body,
-                    if *role == Role::Leader {
-                        &LEADER
-                    } else {
-                        &FOLLOWER
-                    },
-                )
+                let wear = match role {
+                    Role::Leader => &LEADER,
+                    Role::Follower => &FOLLOWER,
+                };
+                let mut parts = limbs(body, wear, &camera);
+                parts.push(head(body, wear, &camera));
+                parts
             })
             .collect();
-        limbs.sort_by(|a, b| {
-            let depth = |l: &Limb| {
-                camera.depth(nalgebra::center(&l.from.0, &l.to.0)) - l.from.1.max(l.to.1)
-            };
-            depth(b).total_cmp(&depth(a))
-        });
-        for limb in &limbs {
-            paint_limb(&camera, &mut picture, limb);
+        parts.sort_by(|a, b| b.depth(&camera).total_cmp(&a.depth(&camera)));
+        for part in &parts {
+            part.paint(&camera, &mut picture);
         }
         picture.take()
     }
@@ -181,8 +223,8 @@ fn shadow(camera: &Camera, picture: &mut Pixmap, body: &Body) {
     }
 }
 
-/// A limb in three tones, light from the upper left.
-fn paint_limb(camera: &Camera, picture: &mut Pixmap, limb: &Limb) {
+/// A limb in several tones, light from the upper left.
+fn paint_limb(camera: &Camera, picture: &mut Pixmap, limb: &Limb, tones: &[(f64, f64, f64)]) {
     let see = |(at, radius): (Point3<f64>, f64)| {
         let p = camera.project(at)?;
         Some((p, radius * camera.focal / camera.depth(at)))
@@ -190,7 +232,7 @@ fn paint_limb(camera: &Camera, picture: &mut Pixmap, limb: &Limb) {
     let (Some((a, ra)), Some((b, rb))) = (see(limb.from), see(limb.to)) else {
         return;
     };
-    for (tone, size, shift) in [(0.68, 1.0, 0.0), (1.0, 0.84, -0.10), (1.12, 0.42, -0.30)] {
+    for &(tone, size, shift) in tones {
         let move_by = |p: Point2<f64>, r: f64| Point2::new(p.x + shift * r, p.y + 0.6 * shift * r);
         let Some(path) = cone(move_by(a, ra), ra * size, move_by(b, rb), rb * size) else {
             continue;
@@ -224,21 +266,30 @@ fn cone(a: Point2<f64>, ra: f64, b: Point2<f64>, rb: f64) -> Option<Path> {
     path.finish()
 }
 
-fn limbs(body: &Body, wear: &Clothes) -> Vec<Limb> {
+/// Hips' middle, shoulders' middle and the direction from one to the other.
+fn trunk(body: &Body) -> (Point3<f64>, Point3<f64>, Vector3<f64>) {
+    let [left, right] = [Landmark::LeftHip, Landmark::RightHip].map(|l| body.joint(l));
+    let (hips, chest) = (nalgebra::center(&left, &right), body.chest());
+    (hips, chest, (chest - hips).normalize())
+}
+
+/// All but the head.
+fn limbs(body: &Body, wear: &Clothes, camera: &Camera) -> Vec<Part> {
     let h = body.height;
     let j = |l: Landmark| body.joint(l);
     let mut out = Vec::new();
+    let limb = |a: Point3<f64>, ra: f64, b: Point3<f64>, rb: f64, colour: Rgb| Limb {
+        from: (a, ra * h),
+        to: (b, rb * h),
+        colour,
+    };
     let mut add = |a: Point3<f64>, ra: f64, b: Point3<f64>, rb: f64, colour: Rgb| {
-        out.push(Limb {
-            from: (a, ra * h),
-            to: (b, rb * h),
-            colour,
+        out.push(Part {
+            limbs: vec![limb(a, ra, b, rb, colour)],
+            marks: Vec::new(),
         });
     };
-    let hips = nalgebra::center(&j(Landmark::LeftHip), &j(Landmark::RightHip));
-    let chest = nalgebra::center(&j(Landmark::LeftShoulder), &j(Landmark::RightShoulder));
-    let up = (chest - hips).normalize();
-    let ahead = body.facing();
+    let (hips, chest, up) = trunk(body);
     for side in [Foot::Left, Foot::Right] {
         let [heel, toe] = Landmark::heel_toe(side).map(j);
         let [shoulder, elbow, wrist] = Landmark::arm(side).map(j);
@@ -257,7 +308,6 @@ fn limbs(body: &Body, wear: &Clothes) -> Vec<Limb> {
             ),
         };
         let lift = Vector3::z() * 0.014 * h;
-        add(j(hip), 0.052, j(knee), 0.036, wear.legs);
         add(j(knee), 0.034, j(ankle), 0.024, wear.legs);
         add(j(ankle), 0.024, heel + lift, 0.020, wear.shoe);
         add(heel + lift, 0.020, toe + lift * 0.8, 0.014, wear.shoe);
@@ -272,52 +322,158 @@ fn limbs(body: &Body, wear: &Clothes) -> Vec<Limb> {
             wear.top,
         );
     }
-    add(
-        chest - up * 0.05 * h,
-        0.070,
-        hips + up * 0.02 * h,
-        0.066,
-        wear.top,
-    );
+    let thighs = [
+        (Landmark::LeftHip, Landmark::LeftKnee),
+        (Landmark::RightHip, Landmark::RightKnee),
+    ]
+    .map(|(hip, knee)| limb(j(hip), 0.052, j(knee), 0.036, wear.legs));
     if wear.skirt {
         let knees = nalgebra::center(&j(Landmark::LeftKnee), &j(Landmark::RightKnee));
-        add(hips, 0.072, hips + (knees - hips) * 0.55, 0.095, wear.top);
-        add(
-            hips + (knees - hips) * 0.5,
-            0.095,
-            hips + (knees - hips) * 0.85,
-            0.108,
-            wear.top,
-        );
+        let down = |share: f64| hips + (knees - hips) * share;
+        let mut limbs = thighs.to_vec();
+        limbs.sort_by(|a, b| b.depth(camera).total_cmp(&a.depth(camera)));
+        // The cloth covers both thighs wherever they go.
+        limbs.push(limb(down(0.5), 0.095, down(0.85), 0.108, wear.top));
+        limbs.push(limb(down(0.0), 0.072, down(0.55), 0.095, wear.top));
+        out.push(Part {
+            limbs,
+            marks: Vec::new(),
+        });
+    } else {
+        out.extend(thighs.map(|thigh| Part {
+            limbs: vec![thigh],
+            marks: Vec::new(),
+        }));
     }
-    let crown = chest + up * 0.135 * h;
-    add(chest, 0.028, crown - up * 0.03 * h, 0.027, wear.skin);
-    add(
-        crown,
-        0.058,
-        crown - up * 0.02 * h + ahead * 0.012 * h,
+    let ahead = body.facing();
+    let (colour, broad, long) = wear.front;
+    let collar = chest + ahead * 0.058 * h - up * 0.005 * h;
+    out.push(Part {
+        limbs: vec![limb(
+            chest - up * 0.05 * h,
+            0.070,
+            hips + up * 0.02 * h,
+            0.066,
+            wear.top,
+        )],
+        marks: vec![Mark {
+            limb: limb(
+                collar,
+                broad,
+                collar + ahead * 0.008 * h - up * long * h,
+                0.6 * broad,
+                colour,
+            ),
+            outward: ahead,
+        }],
+    });
+    out
+}
+
+/// Neck, skull, hair and face, which is where the nose is.
+fn head(body: &Body, wear: &Clothes, camera: &Camera) -> Part {
+    let h = body.height;
+    let (_, chest, up) = trunk(body);
+    let nose = body.joint(Landmark::Nose);
+    let out = nose - chest;
+    let look = (out - up * out.dot(&up)).normalize();
+    let left = up.cross(&look);
+    let skull = nose - look * 0.062 * h + up * 0.014 * h;
+    // From the skull's middle: ahead, to the own left, up.
+    let at = |[x, y, z]: [f64; 3]| skull + (look * x + left * y + up * z) * h;
+    let limb = |a: [f64; 3], ra: f64, b: [f64; 3], rb: f64, colour: Rgb| Limb {
+        from: (at(a), ra * h),
+        to: (at(b), rb * h),
+        colour,
+    };
+    let ball = |a: [f64; 3], r: f64, colour: Rgb| limb(a, r, a, r, colour);
+    let dark = shaded(wear.hair, 0.7);
+    let neck = Limb {
+        from: (chest, 0.028 * h),
+        to: (skull - up * 0.03 * h, 0.027 * h),
+        colour: shaded(wear.skin, 0.9),
+    };
+    let face = [
+        ball([0.0, 0.0, 0.0], 0.055, wear.skin),
+        limb(
+            [0.008, 0.0, -0.012],
+            0.048,
+            [0.016, 0.0, -0.032],
+            0.036,
+            wear.skin,
+        ),
+    ];
+    let mut hair = vec![limb(
+        [-0.014, 0.0, 0.022],
+        0.053,
+        [-0.026, 0.0, 0.004],
         0.050,
-        wear.skin,
-    );
-    add(
-        crown + up * 0.022 * h - ahead * 0.014 * h,
-        0.056,
-        crown - ahead * 0.030 * h,
-        0.052,
+        wear.hair,
+    )];
+    if wear.skirt {
+        hair.push(limb(
+            [-0.03, 0.0, -0.01],
+            0.046,
+            [-0.03, 0.0, -0.045],
+            0.034,
+            wear.hair,
+        ));
+        hair.push(ball([-0.075, 0.0, 0.02], 0.026, wear.hair));
+    }
+    let fringe = limb(
+        [0.022, -0.026, 0.046],
+        0.016,
+        [0.022, 0.026, 0.046],
+        0.016,
         wear.hair,
     );
-    add(
-        j(Landmark::Nose),
+    let tip = limb(
+        [0.062, 0.0, -0.014],
         0.010,
-        j(Landmark::Nose) - ahead * 0.02 * h,
-        0.012,
+        [0.045, 0.0, 0.006],
+        0.009,
         shaded(wear.skin, 0.94),
     );
-    if wear.skirt {
-        let bun = crown - ahead * 0.075 * h + up * 0.02 * h;
-        add(bun, 0.026, bun, 0.026, wear.hair);
+    // From behind and from the side the hair lies over the skull, from ahead behind the face.
+    let seen_from = (camera.position - skull).normalize();
+    let mut limbs = vec![neck];
+    if look.dot(&seen_from) > 0.35 {
+        limbs.extend(hair);
+        limbs.extend(face);
+        limbs.extend([fringe, tip]);
+    } else {
+        limbs.extend([tip, face[0], face[1], fringe]);
+        limbs.extend(hair);
     }
-    out
+    let mut marks = Vec::new();
+    let mut mark = |limb: Limb| {
+        let outward = limb.from.0 - skull;
+        marks.push(Mark { limb, outward });
+    };
+    for side in [-1.0, 1.0] {
+        mark(ball(
+            [-0.004, side * 0.054, -0.004],
+            0.012,
+            shaded(wear.skin, 0.86),
+        ));
+        mark(ball([0.046, side * 0.021, 0.008], 0.0085, [240, 238, 232]));
+        mark(ball([0.049, side * 0.021, 0.008], 0.0052, [50, 38, 32]));
+        mark(limb(
+            [0.046, side * 0.011, 0.022],
+            0.003,
+            [0.042, side * 0.031, 0.022],
+            0.003,
+            dark,
+        ));
+    }
+    mark(limb(
+        [0.052, -0.014, -0.034],
+        0.0042,
+        [0.052, 0.014, -0.034],
+        0.0042,
+        wear.lips,
+    ));
+    Part { limbs, marks }
 }
 
 /// The part of a polygon that lies in front of the lens.
