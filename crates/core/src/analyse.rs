@@ -432,11 +432,9 @@ fn floor_view(scene: &Scene) -> Option<FloorView> {
     let reference = scene.marks.floor.as_ref()?;
     let camera = &calibration.camera;
     let middle = camera.project(Point3::origin())?;
+    let middle = calibration.on_floor([[middle.x, middle.y]])?;
     let sigma = |axis: usize| {
-        propagate(Some(calibration), &[[middle.x, middle.y]], |c, p| {
-            c?.on_floor(Point2::from(p[0])).map(|q| q[axis])
-        })
-        .map_or(0.0, |e| e.sigma)
+        propagate(&middle, &calibration.covariance, |p| Some(p[0][axis])).map_or(0.0, |e| e.sigma)
     };
     let (l, w) = (reference.length / 2.0 + 0.5, reference.width / 2.0 + 0.5);
     let mut grid = Vec::new();

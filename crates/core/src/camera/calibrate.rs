@@ -515,15 +515,14 @@ pub(crate) mod tests {
             };
             let pixel = truth.project(Point3::new(target.x, target.y, 0.0)).unwrap();
             for axis in 0..2 {
-                let e = super::super::propagate(
-                    Some(&calibration),
-                    &[[
-                        pixel.x + noise.sample(&mut rng),
-                        pixel.y + noise.sample(&mut rng),
-                    ]],
-                    |c, p| c?.on_floor(Point2::from(p[0])).map(|q| q[axis]),
-                )
-                .unwrap();
+                let seen = [[
+                    pixel.x + noise.sample(&mut rng),
+                    pixel.y + noise.sample(&mut rng),
+                ]];
+                let places = calibration.on_floor(seen).unwrap();
+                let e =
+                    super::super::propagate(&places, &calibration.covariance, |p| Some(p[0][axis]))
+                        .unwrap();
                 total += 1;
                 if (e.value - target[axis]).abs() < e.sigma {
                     inside += 1;
@@ -652,11 +651,10 @@ pub(crate) mod tests {
         let sigma = |floor: &[[f64; 2]]| {
             let c = calibrate(&seen(&truth, floor), SIZE, None).unwrap();
             let p = truth.project(Point3::new(0.5, 0.8, 0.0)).unwrap();
-            super::super::propagate(Some(&c), &[[p.x, p.y]], |c, p| {
-                c?.on_floor(Point2::from(p[0])).map(|q| q.y)
-            })
-            .unwrap()
-            .sigma
+            let places = c.on_floor([[p.x, p.y]]).unwrap();
+            super::super::propagate(&places, &c.covariance, |p| Some(p[0].y))
+                .unwrap()
+                .sigma
         };
         let (more, four) = (sigma(&eight), sigma(&RECTANGLE));
         assert!(more < 0.93 * four, "{more} {four}");

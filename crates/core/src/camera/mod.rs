@@ -3,7 +3,7 @@
 //!
 //! World: floor is Z = 0, metres, right-handed, Z up. Pictures: pixels, origin top left, V down.
 
-mod calibrate;
+pub(crate) mod calibrate;
 mod corner;
 mod homography;
 mod pinhole;
@@ -12,5 +12,5 @@ mod propagate;
 pub use calibrate::{Calibration, CalibrationError, FloorMark, calibrate, calibrate_lens};
 pub use corner::{Corner, Grey, Unmoved, corner, unmoved};
 pub use homography::{Homography, HomographyError};
-pub use pinhole::Camera;
-pub use propagate::{PIXEL_SIGMA, propagate};
+pub use pinhole::{Camera, Met};
+pub use propagate::{PIXEL_SIGMA, Seen, propagate};

@@ -1,6 +1,8 @@
 //! A phone as a pinhole camera: square pixels, principal point at the picture's centre, one radial term.
 
-use nalgebra::{Matrix3, Point2, Point3, Rotation3, Vector3};
+use nalgebra::{Matrix2, Matrix3, Matrix3x2, Point2, Point3, Rotation3, SMatrix, Vector2, Vector3};
+
+use super::propagate::Seen;
 
 /// Squared radius in focal lengths from which on the bend no longer grows: far outside any picture.
 const MOST_BENT: f64 = 1.6;
@@ -19,6 +21,19 @@ pub struct Camera {
     pub rotation: Rotation3<f64>,
     /// Where the phone is, metres.
     pub position: Point3<f64>,
+}
+
+/// Where a pixel's ray meets a plane, metres, and how that point moves.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Met {
+    /// In the world.
+    pub at: Point3<f64>,
+    /// For each pixel to the right and down.
+    pub pixel: Matrix3x2<f64>,
+    /// For each unit of [`Camera::nudged`].
+    pub camera: SMatrix<f64, 3, 7>,
+    /// For each metre that the plane moves along its normal.
+    pub along: Vector3<f64>,
 }
 
 impl Camera {
@@ -67,17 +82,81 @@ impl Camera {
 
     /// World direction of a pixel's ray.
     pub fn ray(&self, pixel: Point2<f64>) -> Vector3<f64> {
-        let [u, v] = [pixel.x - self.centre[0], pixel.y - self.centre[1]].map(|d| d / self.focal);
-        // Where the bend puts it here from: a fixed point, reached in a few rounds for phones.
-        let (mut x, mut y) = (u, v);
+        let x = self.straightened(self.bent(pixel));
+        (self.rotation.inverse() * x.push(1.0)).normalize()
+    }
+
+    /// A pixel's distance from the principal point, focal lengths.
+    fn bent(&self, pixel: Point2<f64>) -> Vector2<f64> {
+        (pixel - Point2::from(self.centre)) / self.focal
+    }
+
+    /// Where the bend puts it here from: a fixed point, reached in a few rounds for phones.
+    fn straightened(&self, bent: Vector2<f64>) -> Vector2<f64> {
+        let mut x = bent;
         if self.bend != 0.0 {
             for _ in 0..8 {
-                let by = 1.0 + self.bend * (x * x + y * y).min(MOST_BENT);
-                (x, y) = (u / by, v / by);
+                x = bent / (1.0 + self.bend * x.norm_squared().min(MOST_BENT));
             }
         }
-        let d = Vector3::new(x, y, 1.0);
-        (self.rotation.inverse() * d).normalize()
+        x
+    }
+
+    /// Where a pixel's ray meets the plane through `origin` with this unit normal, and how that moves; `None` where
+    /// the ray runs along the plane.
+    pub fn meet(
+        &self,
+        pixel: Point2<f64>,
+        origin: Point3<f64>,
+        normal: Vector3<f64>,
+    ) -> Option<Met> {
+        let bent = self.bent(pixel);
+        let x = self.straightened(bent);
+        let axes = self.rotation.inverse();
+        let ray: Vector3<f64> = axes * x.push(1.0);
+        let across = ray.dot(&normal);
+        if across.abs() < 1e-3 * ray.norm() {
+            return None;
+        }
+        let far = (origin - self.position).dot(&normal) / across;
+        let r2 = x.norm_squared();
+        let forth = if r2 < MOST_BENT {
+            Matrix2::identity() * (1.0 + self.bend * r2) + x * x.transpose() * (2.0 * self.bend)
+        } else {
+            Matrix2::identity() * (1.0 + self.bend * MOST_BENT)
+        };
+        let back = forth.try_inverse()?;
+        let plane: Matrix3x2<f64> = axes.matrix().fixed_columns::<2>(0).into_owned();
+        // A change of where the ray starts or points moves the meeting point within the plane.
+        let along = ray / across;
+        let within = Matrix3::identity() - along * normal.transpose();
+        let mut camera = SMatrix::<f64, 3, 7>::zeros();
+        camera.set_column(0, &(within * (plane * (back * -bent)) * far));
+        for (k, axis) in [Vector3::x(), Vector3::y(), Vector3::z()]
+            .iter()
+            .enumerate()
+        {
+            let turned = axes * x.push(1.0).cross(axis);
+            camera.set_column(1 + k, &(within * turned * far));
+        }
+        camera.fixed_columns_mut::<3>(4).copy_from(&within);
+        Some(Met {
+            at: self.position + ray * far,
+            pixel: within * plane * back * (far / self.focal),
+            camera,
+            along,
+        })
+    }
+
+    /// Where a pixel lies on the floor, as [`Self::on_floor`], and how that moves.
+    pub fn seen_on_floor(&self, pixel: Point2<f64>) -> Option<Seen<7>> {
+        let at = self.on_floor(pixel)?;
+        let met = self.meet(pixel, Point3::origin(), Vector3::z())?;
+        Some(Seen {
+            at,
+            pixel: met.pixel.fixed_rows::<2>(0).into_owned(),
+            shared: met.camera.fixed_rows::<2>(0).into_owned(),
+        })
     }
 
     /// Where a pixel's ray meets the level `height` metres above the floor; `None` when it points

@@ -18,12 +18,12 @@ const READING: InPlane = InPlane {
     },
     value: |p| {
         let [s, e, w] = p else { return None };
-        let (u, v) = ([s[0] - e[0], s[1] - e[1]], [w[0] - e[0], w[1] - e[1]]);
-        let n = u[0].hypot(u[1]) * v[0].hypot(v[1]);
+        let (u, v) = (s - e, w - e);
+        let n = u.norm() * v.norm();
         if n < 1e-4 {
             return None;
         }
-        let cos = (u[0] * v[0] + u[1] * v[1]) / n;
+        let cos = u.dot(&v) / n;
         Some(cos.clamp(-0.999_9, 0.999_9).acos().to_degrees())
     },
 };

@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 use super::rotation::Turn;
 use crate::body::solve::{Bodies, Moment};
 use crate::body::{Landmark, Pose};
-use crate::camera::{Calibration, Camera};
+use crate::camera::Calibration;
 use crate::chart::{self, Chart, FloorStep, Stance, Stride};
 use crate::count::{CountGrid, CountPattern, fit_taps};
 use crate::event::{AlignedStep, ChartedStep, FootStep, align, foot_steps};
@@ -358,16 +358,22 @@ impl<'a> Scene<'a> {
 
     /// Facing of a marked pose from its feet line, degrees; `None` when feet or floor are missing.
     fn facing(&self, pose: &Pose) -> Option<f64> {
-        let feet = pose.pixels(FEET)?;
-        feet_line(&self.floor.as_ref().ok()?.camera, &feet)
+        feet_line(&self.feet(pose)?)
+    }
+
+    /// Where the heels and toes of a marked pose stand, metres.
+    fn feet(&self, pose: &Pose) -> Option<[Point2<f64>; 4]> {
+        let camera = &self.floor.as_ref().ok()?.camera;
+        let on = |p: [f64; 2]| camera.on_floor(Point2::from(p));
+        let [a, b, c, d] = pose.pixels(FEET)?;
+        Some([on(a)?, on(b)?, on(c)?, on(d)?])
     }
 
     /// Where a role stands at a slot: the middle of its feet in metres, and its facing in degrees
     /// where both feet lie on the floor well enough to tell.
     pub fn stance(&self, role: Role, slot: usize) -> Option<([f64; 2], Option<f64>)> {
-        let feet = self.pose(role, slot)?.pixels(FEET)?;
-        let camera = &self.floor.as_ref().ok()?.camera;
-        Some((feet_centre(camera, &feet)?.into(), feet_line(camera, &feet)))
+        let feet = self.feet(self.pose(role, slot)?)?;
+        Some((centre(&feet).into(), feet_line(&feet)))
     }
 
     /// The charted step of a role at a count, with its answer.
@@ -453,39 +459,23 @@ pub(super) const FEET: [Landmark; 4] = [
     Landmark::RightToe,
 ];
 
-/// A foot's middle on the floor from its heel and toe pixels.
-pub(super) fn foot_on_floor(camera: &Camera, heel_toe: &[[f64; 2]]) -> Option<Point2<f64>> {
-    let heel = camera.on_floor(Point2::from(heel_toe[0]))?;
-    let toe = camera.on_floor(Point2::from(heel_toe[1]))?;
-    Some(nalgebra::center(&heel, &toe))
-}
-
-/// Middle between the feet from four foot pixels.
-pub(super) fn feet_centre(camera: &Camera, feet: &[[f64; 2]]) -> Option<Point2<f64>> {
-    Some(nalgebra::center(
-        &foot_on_floor(camera, &feet[..2])?,
-        &foot_on_floor(camera, &feet[2..])?,
-    ))
+/// Middle of places on the floor.
+pub(super) fn centre(places: &[Point2<f64>]) -> Point2<f64> {
+    let sum: Vector2<f64> = places.iter().map(|p| p.coords).sum();
+    Point2::from(sum / places.len() as f64)
 }
 
 /// Direction of the feet line, degrees from X: the mean of the two heel-to-toe directions, which
 /// turnout leaves alone when it is the same on both feet. `None` when a foot is shorter than 10 cm
 /// on the floor (a lifted heel) or the feet point more than 120° apart.
-pub(super) fn feet_line(camera: &Camera, feet: &[[f64; 2]]) -> Option<f64> {
-    let mut sum = nalgebra::Vector2::zeros();
-    for foot in [&feet[..2], &feet[2..]] {
-        let heel = camera.on_floor(Point2::from(foot[0]))?;
-        let toe = camera.on_floor(Point2::from(foot[1]))?;
-        let v = toe - heel;
+pub(super) fn feet_line(feet: &[Point2<f64>]) -> Option<f64> {
+    let mut sum = Vector2::zeros();
+    for foot in feet.chunks_exact(2) {
+        let v = foot[1] - foot[0];
         if v.norm() < 0.10 {
             return None;
         }
         sum += v.normalize();
     }
     (sum.norm() > 1.0).then(|| sum.y.atan2(sum.x).to_degrees())
-}
-
-/// Heel and toe pixels of one foot of a pose.
-pub(super) fn foot_pixels(pose: &Pose, foot: Foot) -> Option<[[f64; 2]; 2]> {
-    pose.pixels(Landmark::heel_toe(foot))
 }

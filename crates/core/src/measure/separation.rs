@@ -3,7 +3,7 @@
 use nalgebra::Vector2;
 
 use super::body::{At, of_couple, reading};
-use super::scene::{FEET, feet_centre};
+use super::scene::{FEET, centre};
 use super::{Need, Reading, Scene, Spec};
 use crate::body::solve::{self, Moment, Posture};
 use crate::camera::propagate;
@@ -62,11 +62,13 @@ fn separations<'s, 'a>(scene: &'s Scene<'a>) -> impl Iterator<Item = (At<'s, 'a>
 /// By the marks of both dancers' feet.
 fn marked(scene: &Scene, slot: usize) -> Option<Estimate> {
     let calibration = scene.floor.as_ref().ok()?;
-    let mut pixels = scene.pose(Role::Leader, slot)?.pixels(FEET)?.to_vec();
-    pixels.extend(scene.pose(Role::Follower, slot)?.pixels(FEET)?);
-    propagate(Some(calibration), &pixels, |c, p| {
-        let gap = feet_centre(c?, &p[..4])? - feet_centre(c?, &p[4..])?;
-        Some(gap.norm())
+    let [leader, follower] = Role::BOTH.map(|role| {
+        let pixels = scene.pose(role, slot)?.pixels(FEET)?;
+        calibration.on_floor(pixels)
+    });
+    let feet = [leader?, follower?];
+    propagate(feet.as_flattened(), &calibration.covariance, |p| {
+        Some((centre(&p[..4]) - centre(&p[4..])).norm())
     })
 }
 

@@ -1,6 +1,6 @@
 //! How far a dancer is from the slot.
 
-use super::scene::{FEET, feet_centre};
+use super::scene::{FEET, centre};
 use super::{Need, Spec, value};
 use crate::camera::propagate;
 use crate::units::{Role, Unit};
@@ -45,8 +45,11 @@ pub(super) const OFF_SLOT: Spec = Spec {
                     });
                 let Some(other) = other else { continue };
                 let charted = 0.5 * (here.to[1] + other[1]);
-                let e = propagate(Some(calibration), &feet, |c, p| {
-                    feet_centre(c?, p).map(|q| q.y - charted)
+                let Some(feet) = calibration.on_floor(feet) else {
+                    continue;
+                };
+                let e = propagate(&feet, &calibration.covariance, |p| {
+                    Some(centre(p).y - charted)
                 });
                 if let Some(e) = e {
                     let at = (slot.repetition, Some(slot.count));

@@ -1,12 +1,12 @@
 //! Length and direction of a step on the floor against the chart.
 
-use nalgebra::Vector2;
+use nalgebra::{Point2, Vector2};
 
-use super::scene::{FEET, feet_line, foot_on_floor, foot_pixels};
+use super::scene::{FEET, centre, feet_line};
 use super::{Measure, Need, Scene, Spec, read, value};
 use crate::body::Landmark;
 use crate::body::solve::{self as body, Posture};
-use crate::camera::{Camera, propagate};
+use crate::camera::propagate;
 use crate::chart::vocabulary::Level;
 use crate::event::{FootStep, Outcome};
 use crate::units::{Estimate, Foot, Role, Unit, wrap_degrees};
@@ -76,12 +76,16 @@ impl Danced {
         Some(wrap_degrees(direction - charted.direction))
     }
 
-    /// From the foot's heel and toe before and after, then both feet before, as pixels of feet on the floor.
-    fn of_pixels(camera: &Camera, p: &[[f64; 2]]) -> Option<Self> {
-        Some(Self {
-            travel: foot_on_floor(camera, &p[2..4])? - foot_on_floor(camera, &p[0..2])?,
-            facing: feet_line(camera, &p[4..8]),
-        })
+    /// From both feet before, then the heel and toe that the foot went to, as places on the floor.
+    fn of_feet(p: &[Point2<f64>], foot: Foot) -> Self {
+        let from = match foot {
+            Foot::Left => &p[..2],
+            Foot::Right => &p[2..4],
+        };
+        Self {
+            travel: centre(&p[4..]) - centre(from),
+            facing: feet_line(&p[..4]),
+        }
     }
 }
 
@@ -103,8 +107,13 @@ const WHILE: f64 = 3.0;
 /// seconds: three instants.
 const STOOD: f64 = 0.24;
 
-/// The found step that answers a count, where the foot stood still before and after it.
-fn found<'s>(scene: &'s Scene, role: Role, at: (u32, usize)) -> Option<&'s FootStep> {
+/// How long after its arrival a foot that is found is looked at, seconds at most: by then it stands, though the
+/// moment of its arrival is known to some hundredths only.
+const SETTLES: f64 = 0.2;
+
+/// The found step that answers a count, where the foot stood still before and after it, and a moment at which the
+/// foot stands where it came to.
+fn found<'s>(scene: &'s Scene, role: Role, at: (u32, usize)) -> Option<(&'s FootStep, f64)> {
     let mut of = scene.found[role as usize].iter();
     let step = &of
         .find(|a| (a.charted.repetition, a.charted.count) == at)?
@@ -118,7 +127,9 @@ fn found<'s>(scene: &'s Scene, role: Role, at: (u32, usize)) -> Option<&'s FootS
             && b.leaves - a.mark.at.secs() >= STOOD
             && (b.way[0] - a.way[1]).norm() < STAYS
     };
-    (stayed(before, step) && stayed(step, after)).then_some(step)
+    let arrives = step.mark.at.secs();
+    let stands = arrives + (0.5 * (after.leaves - arrives)).min(SETTLES);
+    (stayed(before, step) && stayed(step, after)).then_some((step, stands))
 }
 
 fn for_steps(
@@ -154,10 +165,11 @@ fn for_steps(
                 };
                 let slot = scene.slot(at.0, at.1)?;
                 let foot = step.charted.foot;
-                if let (Some(a), None) = (found(scene, role, at), scene.pose(role, slot)) {
+                if let (Some((a, stands)), None) = (found(scene, role, at), scene.pose(role, slot))
+                {
                     let bodies = scene.bodies(role)?;
                     let before = bodies.moment(a.leaves)?;
-                    let now = bodies.moment(a.mark.at.secs())?;
+                    let now = bodies.moment(stands)?;
                     return body::value(&[&before, &now], |p| {
                         let step = Danced::of_bodies(p[0], p[1], foot);
                         // Nobody goes the other way; a leg is taken for the other one.
@@ -174,14 +186,11 @@ fn for_steps(
                     });
                 }
                 let (_, before) = scene.pose_before(role, slot)?;
-                let now = foot_pixels(scene.pose(role, slot)?, foot)?;
-                let then = foot_pixels(before, foot)?;
-                let feet = before.pixels(FEET)?;
-                let mut pixels = then.to_vec();
-                pixels.extend(now);
-                pixels.extend(feet);
-                propagate(Some(calibration), &pixels, |c, p| {
-                    f(&Danced::of_pixels(c?, p)?, &charted)
+                let now = scene.pose(role, slot)?.pixels(Landmark::heel_toe(foot))?;
+                let mut feet = calibration.on_floor(before.pixels(FEET)?)?.to_vec();
+                feet.extend(calibration.on_floor(now)?);
+                propagate(&feet, &calibration.covariance, |p| {
+                    f(&Danced::of_feet(p, foot), &charted)
                 })
             })();
             if let Some(e) = estimate {

@@ -73,10 +73,11 @@ fn turns(scene: &Scene) -> Vec<Turn> {
             };
             let charted = 45.0 * f64::from(row.turn);
             let estimate = (|| {
-                let mut pixels = scene.pose_before(role, i)?.1.pixels(FEET)?.to_vec();
-                pixels.extend(scene.pose(role, i)?.pixels(FEET)?);
-                propagate(Some(calibration), &pixels, |c, p| {
-                    let turn = feet_line(c?, &p[4..])? - feet_line(c?, &p[..4])?;
+                let before = scene.pose_before(role, i)?.1.pixels(FEET)?;
+                let now = scene.pose(role, i)?.pixels(FEET)?;
+                let feet = [calibration.on_floor(before)?, calibration.on_floor(now)?];
+                propagate(feet.as_flattened(), &calibration.covariance, |p| {
+                    let turn = feet_line(&p[4..])? - feet_line(&p[..4])?;
                     Some(charted + wrap_degrees(turn - charted))
                 })
             })();
