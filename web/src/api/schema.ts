@@ -2729,7 +2729,12 @@ export interface components {
       grade: components['schemas']['Grade'];
       /**
        * Format: double
-       * @description Probability that the true value lies outside the fine band.
+       * @description How many times likelier than without the other repetitions at the same count, as odds.
+       */
+      lift: number;
+      /**
+       * Format: double
+       * @description Probability that the true value lies outside the fine band, given what the other repetitions show too.
        */
       probability: number;
       /**

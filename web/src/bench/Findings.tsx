@@ -32,6 +32,15 @@ interface Acts {
 }
 
 /** Whose a couple's fault is. */
+/** What its return, or its absence, in other repetitions did to how sure it is. */
+function returnText({ evidence }: Judged) {
+  const shows = evidence.filter((e) => e.probability >= 0.8);
+  const lifts = (shows.length > 0 ? shows : evidence).map((e) => e.lift).sort((a, b) => a - b);
+  const lift = lifts[Math.floor(lifts.length / 2)] ?? 1;
+  if (lift >= 2) return ' · surer because it comes again';
+  return lift <= 0.5 ? ' · less sure because it does not come again' : '';
+}
+
 function shareText(share: Schemas['Estimate']) {
   const leader = Math.round(100 * share.value);
   const error = Math.round(100 * share.sigma);
@@ -302,6 +311,7 @@ function Finding({
           ` · explained by the line above${j.explained == null ? '' : `, about ${Math.round(100 * j.explained)} %`}`}
         {j.share && ` · ${shareText(j.share)}`}
         {chosen && j.because.map((b) => ` · ${b}`).join('')}
+        {chosen && returnText(j)}
         {chosen && school && ` · school: ${school}`}
       </Typography>
       {fault?.caution && chosen && (

@@ -27,6 +27,26 @@ const WILD: f64 = 3.0;
 /// Beyond this many widths of the borderline zone an error says nothing about a band any more.
 const WIDEST: f64 = 6.0;
 
+/// How likely a reading is of a value inside a fine band and of one outside, times how often these occur.
+#[derive(Debug, Clone, Copy)]
+pub struct Weighed([f64; 2]);
+
+impl Weighed {
+    /// Probability that the true value lies outside, where what else is known makes that so many times likelier
+    /// than usual.
+    pub fn probability(&self, lift: f64) -> f64 {
+        let [inside, outside] = self.0;
+        odds([inside, lift * outside])
+    }
+
+    /// How much likelier the reading is of a value outside than of one inside, as odds that say nothing at 1;
+    /// `usual` are the odds of lying outside where nothing was read.
+    pub fn support(&self, usual: f64) -> f64 {
+        let [inside, outside] = self.0;
+        outside / inside.max(1e-12) / usual
+    }
+}
+
 impl Band {
     /// How far a value lies outside the fine band, ≥ 0 outside, negative inside (distance to the
     /// nearest edge).
@@ -92,12 +112,22 @@ impl Band {
     /// detector's are that takes one leg for the other (a contaminated normal: Tukey 1960, "A survey of sampling
     /// from contaminated distributions").
     pub fn probability_wild(&self, e: Estimate, share: f64) -> f64 {
-        if share <= 0.0 {
-            return self.probability(e);
-        }
+        self.probability_given(e, share, 1.0)
+    }
+
+    /// The same where what else is known makes lying outside so many times likelier than usual.
+    pub fn probability_given(&self, e: Estimate, wild: f64, lift: f64) -> f64 {
+        self.weigh(e, wild).probability(lift)
+    }
+
+    /// What a reading, in a share of the cases [`WILD`], says of the fine band.
+    pub fn weigh(&self, e: Estimate, wild: f64) -> Weighed {
         let usual = self.weights(e);
-        let wild = self.weights(Estimate::new(e.value, WILD * e.sigma));
-        odds([0, 1].map(|k| (1.0 - share) * usual[k] + share * wild[k]))
+        if wild <= 0.0 {
+            return Weighed(usual);
+        }
+        let far = self.weights(Estimate::new(e.value, WILD * e.sigma));
+        Weighed([0, 1].map(|k| (1.0 - wild) * usual[k] + wild * far[k]))
     }
 
     /// How likely the reading is of a value inside the fine band and of one outside, times how often these occur;

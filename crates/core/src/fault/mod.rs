@@ -11,7 +11,7 @@ use std::sync::LazyLock;
 
 use serde::Deserialize;
 
-pub use band::Band;
+pub use band::{Band, Weighed};
 pub use entry::{Applies, Cause, Fault, On, Scale, Who, Whose};
 pub use risk::{Risk, risks, touched};
 pub use rules::{Choices, Circumstances, CoupleStage, InForce, JudgedBy, OwnBand, Rules};

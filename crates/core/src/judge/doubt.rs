@@ -50,16 +50,19 @@ fn entropy(p: f64) -> f64 {
 
 /// How much less would be left open about whether a value lies outside its band, were it known as well as by
 /// hand: what is open now less what is expected to be open then, bits, never below 0. `wild` is the share of readings like this that are far worse
-/// than they say; a mark by hand is not among them.
-pub fn settled_by_hand(band: &Band, now: Estimate, wild: f64) -> f64 {
+/// than they say; a mark by hand is not among them. `lift` is what else is known, as in [`Band::probability_given`].
+pub fn settled_by_hand(band: &Band, now: Estimate, wild: f64, lift: f64) -> f64 {
     let then = LEFT_BY_HAND * now.sigma;
     // What the better reading will be is as uncertain as it is better.
     let moves = (now.sigma.powi(2) - then.powi(2)).max(0.0).sqrt();
     let open: f64 = NODES
         .iter()
-        .map(|(z, w)| w * entropy(band.probability(Estimate::new(now.value + z * moves, then))))
+        .map(|(z, w)| {
+            let better = Estimate::new(now.value + z * moves, then);
+            w * entropy(band.probability_given(better, 0.0, lift))
+        })
         .sum();
-    (entropy(band.probability_wild(now, wild)) - open).max(0.0)
+    (entropy(band.probability_given(now, wild, lift)) - open).max(0.0)
 }
 
 /// The counts at which a mark by hand would settle most, most first. `marked` says what is marked already.
@@ -130,7 +133,7 @@ mod tests {
 
     #[test]
     fn most_is_settled_at_the_edge() {
-        let bits = |v: f64, s: f64| settled_by_hand(&BAND, Estimate::new(v, s), 0.0);
+        let bits = |v: f64, s: f64| settled_by_hand(&BAND, Estimate::new(v, s), 0.0, 1.0);
         // Sure things gain nothing; a value near the edge gains most; an exact one nothing.
         assert!(bits(-9.0, 1.0) < 1e-3 && bits(15.0, 1.0) < 1e-3);
         assert!(bits(4.5, 1.5) > 0.1, "{}", bits(4.5, 1.5));
@@ -142,7 +145,7 @@ mod tests {
         /// A bit is the most that a yes or no can hold, and looking never costs.
         #[test]
         fn between_nothing_and_a_bit(v in -30.0..30.0f64, s in 0.0..20.0f64) {
-            let bits = settled_by_hand(&BAND, Estimate::new(v, s), 0.0);
+            let bits = settled_by_hand(&BAND, Estimate::new(v, s), 0.0, 1.0);
             prop_assert!((0.0..=1.0).contains(&bits));
         }
     }

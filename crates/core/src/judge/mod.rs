@@ -2,6 +2,7 @@
 
 pub mod agreement;
 mod doubt;
+mod habit;
 mod rank;
 mod wilson;
 
@@ -12,7 +13,7 @@ pub use rank::{WRONG_FOOT, basic, put_first};
 pub use wilson::wilson;
 
 use crate::chart::Chart;
-use crate::fault::{Band, Circumstances, Fault, InForce, JudgedBy, On, Rules, Who};
+use crate::fault::{Band, Circumstances, Fault, InForce, JudgedBy, On, Rules, Weighed, Who};
 use crate::measure::{self, Measure, Reading};
 use crate::units::{Estimate, Role, Unit};
 
@@ -100,8 +101,10 @@ pub struct Evidence {
     pub value: Estimate,
     /// What the figure itself asks for, where that moved the band.
     pub asked: Option<f64>,
-    /// Probability that the true value lies outside the fine band.
+    /// Probability that the true value lies outside the fine band, given what the other repetitions show too.
     pub probability: f64,
+    /// How many times likelier than without the other repetitions at the same count, as odds.
+    pub lift: f64,
     /// Its grade.
     pub grade: Grade,
     /// How much less would be left open about it, were the count marked by hand: bits.
@@ -271,6 +274,18 @@ fn repeated(m: &Measure, value: Estimate, readings: &[&Measure]) -> bool {
     })
 }
 
+/// A reading and what it says of its band.
+struct Told<'a> {
+    of: &'a Measure,
+    value: Estimate,
+    band: Band,
+    /// How often such a reading is far worse than it says.
+    wild: f64,
+    weighed: Weighed,
+    /// What it says for other repetitions, as odds.
+    elsewhere: f64,
+}
+
 fn judge_one(
     fault: &Fault,
     role: Option<Role>,
@@ -278,30 +293,45 @@ fn judge_one(
     readings: &[&Measure],
     wild: &dyn Fn(&Measure) -> f64,
 ) -> Option<Judged> {
+    let told: Vec<Told> = readings
+        .iter()
+        .filter_map(|m| {
+            let value = m.reading.estimate()?;
+            let band = force.reaching(m.asked);
+            if band != force.band && fault.applies.on.contains(&On::Unasked) {
+                return None;
+            }
+            let again = repeated(m, value, readings);
+            let wild = wild(m) * if again { REPEATED } else { 1.0 };
+            let weighed = band.weigh(value, wild);
+            Some(Told {
+                of: m,
+                value,
+                band,
+                wild,
+                weighed,
+                elsewhere: habit::elsewhere(weighed),
+            })
+        })
+        .collect();
     let mut evidence: Vec<Evidence> = Vec::new();
-    for m in readings {
-        let Some(value) = m.reading.estimate() else {
-            continue;
-        };
-        let band = force.reaching(m.asked);
-        if band != force.band && fault.applies.on.contains(&On::Unasked) {
-            continue;
-        }
-        let wild = wild(m)
-            * if repeated(m, value, readings) {
-                REPEATED
-            } else {
-                1.0
-            };
+    for one in &told {
+        let m = one.of;
+        let at = |t: &Told| (t.of.role, t.of.count) == (m.role, m.count);
+        let others = told
+            .iter()
+            .filter(|t| at(t) && t.of.repetition != m.repetition);
+        let lift = habit::lift(others.map(|t| t.elsewhere));
         let one = Evidence {
             repetition: m.repetition,
             count: m.count,
             from: m.count,
-            value,
-            asked: m.asked.filter(|_| band != force.band),
-            probability: band.probability_wild(value, wild),
-            grade: Grade::of(&band, value.value),
-            doubt: settled_by_hand(&band, value, wild),
+            value: one.value,
+            asked: m.asked.filter(|_| one.band != force.band),
+            probability: one.weighed.probability(lift),
+            lift,
+            grade: Grade::of(&one.band, one.value.value),
+            doubt: 0.0,
         };
         let worse = |a: &Evidence, b: &Evidence| {
             let beyond = |e: &Evidence| force.reaching(e.asked).beyond(e.value.value);
@@ -323,6 +353,12 @@ fn judge_one(
         return None;
     }
     evidence.sort_by_key(|e| e.repetition);
+    for e in &mut evidence {
+        let at = |t: &&Told| (t.of.repetition, t.of.count) == (e.repetition, e.count);
+        if let Some(t) = told.iter().find(at) {
+            e.doubt = settled_by_hand(&t.band, t.value, t.wild, e.lift);
+        }
+    }
     let shows: Vec<&Evidence> = evidence.iter().filter(|e| e.probability >= SHOWS).collect();
     let (showing, of) = (shows.len() as u32, evidence.len() as u32);
     let all: Vec<&Evidence> = evidence.iter().collect();
@@ -450,6 +486,31 @@ mod tests {
         let j = &judged(&off(&[4]))[0];
         assert_eq!(j.frequency, Frequency::Slip);
         assert!(!judged(&off(&[]))[0].shows());
+    }
+
+    #[test]
+    fn what_comes_again_is_surer_and_what_does_not_is_less_sure() {
+        let of = |values: &[f64]| {
+            let all: Vec<_> = (0..)
+                .zip(values)
+                .map(|(rep, v)| reading("off_slot", Some(Role::Leader), rep, 2, *v, 0.04))
+                .collect();
+            judged(&all)[0].clone()
+        };
+        // A standard error and a half beyond the edge of 15 cm.
+        let alone = of(&[0.21]).evidence[0].clone();
+        assert!(
+            (0.5..SHOWS).contains(&alone.probability) && alone.lift == 1.0,
+            "{alone:?}"
+        );
+        let again = of(&[0.21; 4]);
+        assert_eq!((again.showing, again.frequency), (4, Frequency::Habit));
+        assert!(again.evidence.iter().all(|e| e.lift > 2.0));
+        let once = of(&[0.21, 0.02, 0.02, 0.02]);
+        assert!(once.evidence[0].probability < alone.probability - 0.1);
+        // A reading that leaves no doubt is a slip, and does not make the others worse.
+        let slip = of(&[0.40, 0.02, 0.02, 0.02]);
+        assert_eq!((slip.showing, slip.frequency), (1, Frequency::Slip));
     }
 
     #[test]

@@ -19,9 +19,10 @@ pub(super) const SUPPORT: Spec = Spec {
                     Outcome::AsCharted => 0.0,
                     _ => 1.0,
                 };
-                // A coach misnames about one foot in forty: as a σ, half the scale at two and a half sigmas.
+                // A misnamed foot is flagged at once and put right; about one in a thousand is taken to stay: as a σ,
+                // half the scale at 3.1 sigmas.
                 let at = (a.charted.repetition, Some(a.charted.count));
-                out.push(value("support", Some(role), at, Estimate::new(wrong, 0.2)));
+                out.push(value("support", Some(role), at, Estimate::new(wrong, 0.16)));
             }
         }
     },

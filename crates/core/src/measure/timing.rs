@@ -5,12 +5,15 @@ use super::scene::{ARRIVAL_SIGMA, Answer};
 use super::{Measure, Need, Scene, Spec, value};
 use crate::count::median;
 use crate::event::SWING_SIGMA;
-use crate::units::{Estimate, Role, Unit};
+use crate::units::{Estimate, Foot, Role, Unit};
 
 /// Least arrivals of a repetition that tell how it was danced, and least found ones for a median: not all feet are
 /// seen.
 const LEAST: usize = 4;
 const LEAST_FOUND: usize = 3;
+
+/// Least found arrivals of each foot that tell how even the steps are.
+const LEAST_OF_FOOT: usize = 2;
 
 /// Largest standard errors with which a number still says something, seconds.
 const MOST: f64 = 0.1;
@@ -69,9 +72,8 @@ pub(super) const SCATTER: Spec = Spec {
     needs: &[Need::Count, Need::Steps],
     source: "standard deviation of the repetition's arrivals with the marking error taken out. Of arrivals found from the feet the smaller of that and what their median distance tells",
     compute: |scene, out| {
-        let all = found_by_repetition(scene).into_iter();
-        for (role, rep, late) in all.filter(|a| a.2.len() >= LEAST) {
-            let e = scatter(&late);
+        for (role, rep, late) in found_by_repetition(scene) {
+            let Some(e) = scatter(&late) else { continue };
             out.push(of_repetition(
                 "timing_scatter",
                 Some(role),
@@ -199,8 +201,25 @@ fn found<'s>(scene: &'s Scene<'_>) -> impl Iterator<Item = (Role, u32, usize, Es
     })
 }
 
-/// An arrival found from the feet: the moment of its count, seconds, and how late it is.
-type Found = (f64, Estimate);
+/// An arrival found from the feet.
+#[derive(Clone)]
+struct Found {
+    /// The moment of its count, seconds.
+    at: f64,
+    /// How much later it is.
+    late: Estimate,
+    foot: Foot,
+}
+
+impl Found {
+    fn of(answer: &Answer) -> Self {
+        Self {
+            at: answer.charted.at.secs(),
+            late: answer.late(),
+            foot: answer.step.mark.foot,
+        }
+    }
+}
 
 /// The arrivals found of each role in each repetition that has enough of them.
 fn found_by_repetition(scene: &Scene) -> Vec<(Role, u32, Vec<Found>)> {
@@ -209,7 +228,7 @@ fn found_by_repetition(scene: &Scene) -> Vec<(Role, u32, Vec<Found>)> {
         for rep in 0..scene.marks.repetitions {
             let of = scene.found[role as usize].iter();
             let of = of.filter(|a| a.charted.repetition == rep);
-            let late: Vec<Found> = of.map(|a| (a.charted.at.secs(), a.late())).collect();
+            let late: Vec<Found> = of.map(Found::of).collect();
             if late.len() >= LEAST_FOUND {
                 out.push((role, rep, late));
             }
@@ -232,7 +251,10 @@ fn found_apart(scene: &Scene, rep: u32) -> Vec<Found> {
             };
             let (l, f_late) = (leader.iter().find(same)?.late(), f.late());
             let e = Estimate::new(f_late.value - l.value, f_late.sigma.hypot(l.sigma));
-            Some((f.charted.at.secs(), e))
+            Some(Found {
+                late: e,
+                ..Found::of(f)
+            })
         })
         .collect()
 }
@@ -251,7 +273,7 @@ fn robust(off: impl Iterator<Item = f64>) -> f64 {
 
 /// Claimed standard error of found arrivals, root mean square.
 fn own_error(late: &[Found]) -> f64 {
-    let sum: f64 = late.iter().map(|l| l.1.sigma.powi(2)).sum();
+    let sum: f64 = late.iter().map(|l| l.late.sigma.powi(2)).sum();
     (sum / late.len().max(1) as f64).sqrt()
 }
 
@@ -259,8 +281,8 @@ fn own_error(late: &[Found]) -> f64 {
 /// mean's.
 fn middle(late: &[Found]) -> Estimate {
     let n = late.len() as f64;
-    let middle = median(late.iter().map(|l| l.1.value).collect());
-    let spread = robust(late.iter().map(|l| l.1.value - middle)).max(own_error(late));
+    let middle = median(late.iter().map(|l| l.late.value).collect());
+    let spread = robust(late.iter().map(|l| l.late.value - middle)).max(own_error(late));
     Estimate::new(middle, 1.25 * spread / n.sqrt())
 }
 
@@ -272,19 +294,31 @@ const TAILS: f64 = 1.15;
 /// spreads varies less than one.
 const CAREFUL: f64 = 0.6;
 
+/// How much of the difference between the two spreads is left open, times the number of arrivals.
+const UNTOLD: f64 = 1.5;
+
 /// Unevenness of found arrivals: their standard deviation, or that from the median distance where a few lie far
 /// from the others, with their own error taken out. Where hardly more than that error is left, its square's own
-/// error is all that is known.
-fn scatter(late: &[Found]) -> Estimate {
-    let all: Vec<f64> = late.iter().map(|l| l.1.value).collect();
+/// error is all that is known. Of few arrivals it cannot be told whether the far ones are wild or the steps uneven.
+///
+/// `None` where too few are found, or too few of one foot: its steps may all be late against the other's.
+fn scatter(late: &[Found]) -> Option<Estimate> {
+    let of = |foot: Foot| late.iter().filter(|l| l.foot == foot).count();
+    if late.len() < LEAST || of(Foot::Left).min(of(Foot::Right)) < LEAST_OF_FOOT {
+        return None;
+    }
+    let all: Vec<f64> = late.iter().map(|l| l.late.value).collect();
     let (n, own) = (all.len() as f64, TAILS * own_error(late));
     let mean = all.iter().sum::<f64>() / n;
     let variance = all.iter().map(|l| (l - mean).powi(2)).sum::<f64>() / (n - 1.0);
     let centre = median(all.clone());
-    let spread = variance.sqrt().min(robust(all.iter().map(|l| l - centre)));
+    let whole = variance.sqrt();
+    let spread = whole.min(robust(all.iter().map(|l| l - centre)));
     let left = (spread * spread - own * own).max(0.0).sqrt();
     let off = (2.0 / (n - 1.0)).sqrt() * spread.max(own).powi(2);
-    Estimate::new(left, CAREFUL * (left.hypot(off.sqrt()) - left))
+    let sigma = CAREFUL * (left.hypot(off.sqrt()) - left);
+    let sigma = sigma.hypot(UNTOLD * (whole - spread) / n);
+    Some(Estimate::new(left, sigma))
 }
 
 /// Slope of found arrivals over time: the median of the slopes between all pairs (Theil, H. (1950); Sen, P. K.
@@ -295,18 +329,18 @@ fn steady_slope(late: &[Found]) -> Option<Estimate> {
     }
     let mut slopes = Vec::new();
     for (i, a) in late.iter().enumerate() {
-        let pairs = late[i + 1..].iter().filter(|b| (b.0 - a.0).abs() > 0.05);
-        slopes.extend(pairs.map(|b| (b.1.value - a.1.value) / (b.0 - a.0)));
+        let pairs = late[i + 1..].iter().filter(|b| (b.at - a.at).abs() > 0.05);
+        slopes.extend(pairs.map(|b| (b.late.value - a.late.value) / (b.at - a.at)));
     }
     if slopes.is_empty() {
         return None;
     }
     let by = median(slopes);
-    let level = median(late.iter().map(|l| l.1.value - by * l.0).collect());
-    let rest = robust(late.iter().map(|l| l.1.value - by * l.0 - level)).max(own_error(late));
+    let level = median(late.iter().map(|l| l.late.value - by * l.at).collect());
+    let rest = robust(late.iter().map(|l| l.late.value - by * l.at - level)).max(own_error(late));
     let n = late.len() as f64;
-    let mx = late.iter().map(|l| l.0).sum::<f64>() / n;
-    let sxx: f64 = late.iter().map(|l| (l.0 - mx).powi(2)).sum();
+    let mx = late.iter().map(|l| l.at).sum::<f64>() / n;
+    let sxx: f64 = late.iter().map(|l| (l.at - mx).powi(2)).sum();
     Some(Estimate::new(by, 1.25 * rest / sxx.sqrt()))
 }
 
@@ -319,10 +353,7 @@ pub(super) fn found_late(scene: &Scene, rep: u32) -> Option<([f64; 2], f64)> {
     let of = |role: Role| {
         let of = scene.found[role as usize].iter();
         let of = of.filter(|a| a.charted.repetition == rep);
-        middle(
-            &of.map(|a| (a.charted.at.secs(), a.late()))
-                .collect::<Vec<_>>(),
-        )
+        middle(&of.map(Found::of).collect::<Vec<_>>())
     };
     let [l, f] = Role::BOTH.map(of);
     Some(([l.value, f.value], l.sigma.max(f.sigma).hypot(SWING_SIGMA)))
@@ -404,8 +435,33 @@ mod tests {
     fn seen(late: &[f64]) -> Vec<Found> {
         late.iter()
             .enumerate()
-            .map(|(i, l)| (0.5 * i as f64, Estimate::new(*l, 0.03)))
+            .map(|(i, l)| Found {
+                at: 0.5 * i as f64,
+                late: Estimate::new(*l, 0.03),
+                foot: [Foot::Left, Foot::Right][i % 2],
+            })
             .collect()
+    }
+
+    fn uneven(late: &[Found]) -> Estimate {
+        scatter(late).unwrap()
+    }
+
+    #[test]
+    fn one_foot_alone_does_not_tell_how_even_the_steps_are() {
+        let mut late = seen(&[0.12, -0.12, 0.12, -0.12, 0.12]);
+        assert!(scatter(&late).is_some() && scatter(&late[..3]).is_none());
+        late.retain(|l| l.foot == Foot::Left || l.at < 1.0);
+        assert!(scatter(&late).is_none());
+        // Of four, one that lies far off may be wild or not; of many it is wild.
+        let few = uneven(&seen(&[0.01, 0.0, 0.02, 0.25]));
+        let many = uneven(&seen(&[
+            0.01, 0.0, 0.02, 0.25, 0.0, 0.01, 0.02, 0.0, 0.01, 0.02,
+        ]));
+        assert!(
+            few.sigma > 0.03 && many.sigma < 0.5 * few.sigma,
+            "{few:?} {many:?}"
+        );
     }
 
     #[test]
@@ -419,30 +475,30 @@ mod tests {
         assert!((a.sigma - 1.25 * 0.03 / 7f64.sqrt()).abs() < 1e-9, "{a:?}");
         assert!(b.sigma >= a.sigma);
         // Nor do they make a steady dancer uneven.
-        assert!(scatter(&wild).value < 0.03, "{:?}", scatter(&wild));
+        assert!(uneven(&wild).value < 0.03, "{:?}", uneven(&wild));
     }
 
     #[test]
     fn steps_early_and_late_by_turns_are_uneven_by_their_standard_deviation() {
-        let e = scatter(&seen(&[0.12, -0.12, 0.12, -0.12, 0.12, -0.12]));
+        let e = uneven(&seen(&[0.12, -0.12, 0.12, -0.12, 0.12, -0.12]));
         let deviation = 0.12 * (6.0f64 / 5.0).sqrt();
         let own = (deviation * deviation - (TAILS * 0.03).powi(2)).sqrt();
         assert!((e.value - own).abs() < 1e-9, "{e:?}");
         assert!((0.018..0.027).contains(&e.sigma), "{e:?}");
         // Their own error is no unevenness, and hides nearly as much.
-        let steady = scatter(&seen(&[0.02, -0.02, 0.01, -0.01, 0.02]));
+        let steady = uneven(&seen(&[0.02, -0.02, 0.01, -0.01, 0.02]));
         assert_eq!(steady.value, 0.0);
         let hidden = CAREFUL * 0.5f64.sqrt().sqrt() * TAILS * 0.03;
-        assert!((steady.sigma - hidden).abs() < 1e-9, "{steady:?}");
+        assert!((steady.sigma - hidden).abs() < 1e-4, "{steady:?}");
         // More arrivals tell better.
-        let long = scatter(&seen(&[0.12, -0.12].repeat(8)));
+        let long = uneven(&seen(&[0.12, -0.12].repeat(8)));
         assert!(long.sigma < 0.7 * e.sigma, "{long:?}");
     }
 
     #[test]
     fn half_the_squares_of_a_few_say_little() {
         // A scatter just above its own error is not told from none.
-        let e = scatter(&seen(&[0.04, -0.04, 0.03, -0.03]));
+        let e = uneven(&seen(&[0.04, -0.04, 0.03, -0.03]));
         assert!(e.value > 0.0 && e.value < 2.0 * e.sigma, "{e:?}");
     }
 
@@ -455,7 +511,7 @@ mod tests {
         assert!(e.sigma < 0.02, "{e:?}");
         assert!(steady_slope(&seen(&late[..4])).is_none());
         // Counts that fall together tell no slope.
-        let same: Vec<Found> = (0..6).map(|_| (1.0, Estimate::new(0.1, 0.03))).collect();
+        let same = vec![seen(&[0.1])[0].clone(); 6];
         assert!(steady_slope(&same).is_none());
     }
 }
