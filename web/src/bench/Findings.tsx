@@ -31,16 +31,24 @@ interface Acts {
   rules: () => void;
 }
 
-/** Whose a couple's fault is. */
-/** What its return, or its absence, in other repetitions did to how sure it is. */
-function returnText({ evidence }: Judged) {
-  const shows = evidence.filter((e) => e.probability >= 0.8);
-  const lifts = (shows.length > 0 ? shows : evidence).map((e) => e.lift).sort((a, b) => a - b);
-  const lift = lifts[Math.floor(lifts.length / 2)] ?? 1;
-  if (lift >= 2) return ' · surer because it comes again';
-  return lift <= 0.5 ? ' · less sure because it does not come again' : '';
+/** From here on a repetition shows a fault, as the judgement counts it. */
+const SURE = 0.8;
+
+/** How likely a repetition's reading would be a fault if the others were not known. */
+function alone({ probability, lift }: Judged['evidence'][number]) {
+  const odds = probability / Math.max(1 - probability, 1e-9) / lift;
+  return odds / (1 + odds);
 }
 
+/** What its return, or its absence, in other repetitions changed about what it shows in. */
+function returnText({ evidence }: Judged) {
+  const raised = evidence.some((e) => e.probability >= SURE && alone(e) < SURE);
+  const lowered = evidence.some((e) => e.probability < SURE && alone(e) >= SURE);
+  if (raised) return ' · surer because it comes again';
+  return lowered ? ' · less sure because it does not come again' : '';
+}
+
+/** Whose a couple's fault is. */
 function shareText(share: Schemas['Estimate']) {
   const leader = Math.round(100 * share.value);
   const error = Math.round(100 * share.sigma);
