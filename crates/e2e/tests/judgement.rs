@@ -62,12 +62,12 @@ async fn a_finding_is_judged_by_another_school_and_the_eye_is_logged() -> anyhow
 
     // The coach has the last word on what comes first, and it is kept.
     let first = "document.querySelector('section[aria-label=\"Fix first\"] button[aria-pressed]')";
-    let before = format!("return {first}.innerText.startsWith('Step goes')");
+    let before = format!("return {first}.innerText.startsWith('Leans back')");
     b.until("the usual order", &before).await?;
-    b.press("Leans back out of the hold at 5").await?;
+    b.press("Step goes in the wrong direction at 1").await?;
     b.press("Earlier").await?;
     b.sees("In your order").await?;
-    let after = format!("return {first}.innerText.startsWith('Leans back')");
+    let after = format!("return {first}.innerText.startsWith('Step goes')");
     b.until("the coach's order", &after).await?;
     b.client.refresh().await?;
     b.sees("In your order").await?;

@@ -76,6 +76,14 @@ impl Danced {
         Some(wrap_degrees(direction - charted.direction))
     }
 
+    /// Whether a step that a detector saw may be the charted one: hardly anybody goes so far another way, or so much
+    /// less or more far; a leg was taken for the other one, or the partner's.
+    fn answers(&self, charted: &Charted) -> bool {
+        let share = self.travel.norm() / charted.length;
+        let astray = self.astray(charted).unwrap_or(0.0);
+        (ANSWERS[0]..=ANSWERS[1]).contains(&share) && astray.abs() <= ANSWERS_WAY
+    }
+
     /// From both feet before, then the heel and toe that the foot went to, as places on the floor.
     fn of_feet(p: &[Point2<f64>], foot: Foot) -> Self {
         let from = match foot {
@@ -95,6 +103,10 @@ struct Charted {
     /// Degrees relative to the facing before it.
     direction: f64,
 }
+
+/// Shares of the charted length, and degrees from the charted way, within which a found step answers a charted one.
+const ANSWERS: [f64; 2] = [0.25, 2.5];
+const ANSWERS_WAY: f64 = 65.0;
 
 /// Furthest that a foot moves on the floor between two of its steps, metres. Further, and the detector took one
 /// leg for the other.
@@ -172,12 +184,14 @@ fn for_steps(
                     let now = bodies.moment(stands)?;
                     return body::value(&[&before, &now], |p| {
                         let step = Danced::of_bodies(p[0], p[1], foot);
-                        // Nobody goes the other way; a leg is taken for the other one.
-                        let against = step.astray(&charted).is_some_and(|a| a.abs() > 90.0);
-                        (!against).then(|| f(&step, &charted)).flatten()
+                        step.answers(&charted).then(|| f(&step, &charted)).flatten()
                     });
                 }
-                let solved = |slot: usize| scene.body(role, slot).filter(|_| rises);
+                // At a count that nobody marked a foot may still be on its way.
+                let solved = |slot: usize| {
+                    let marked = scene.pose(role, slot).is_some();
+                    scene.body(role, slot).filter(|_| rises && marked)
+                };
                 if let (Some(before), Some(now)) =
                     (slot.checked_sub(1).and_then(solved), solved(slot))
                 {
@@ -197,5 +211,43 @@ fn for_steps(
                 out.push(value(id, Some(role), (at.0, Some(at.1)), e));
             }
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn step(travel: [f64; 2]) -> Danced {
+        Danced {
+            travel: travel.into(),
+            facing: Some(90.0),
+        }
+    }
+
+    #[test]
+    fn a_found_step_answers_only_what_it_may_be() {
+        // Half a metre straight ahead of one who faces along Y.
+        let charted = Charted {
+            length: 0.5,
+            direction: 0.0,
+        };
+        let answers = |x: f64, y: f64| step([x, y]).answers(&charted);
+        assert!(answers(0.0, 0.5) && answers(0.0, 0.2) && answers(0.0, 1.0));
+        // Sixty degrees to the left is a fault; seventy is another leg.
+        let to_left = |degrees: f64| {
+            let (s, c) = degrees.to_radians().sin_cos();
+            step([-0.5 * s, 0.5 * c])
+        };
+        let astray = to_left(60.0).astray(&charted).unwrap();
+        assert!((astray - 60.0).abs() < 1e-9, "{astray}");
+        assert!(to_left(60.0).answers(&charted) && !to_left(70.0).answers(&charted));
+        assert!(!answers(0.0, 0.1) && !answers(0.0, 1.3) && !answers(0.0, -0.5));
+        // Where the feet have no line, the length alone tells.
+        let blind = Danced {
+            facing: None,
+            ..step([0.5, 0.0])
+        };
+        assert!(blind.answers(&charted) && blind.astray(&charted).is_none());
     }
 }
