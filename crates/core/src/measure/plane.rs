@@ -194,7 +194,7 @@ mod tests {
         value: |p| Some((p[0] - p[1]).angle(&(p[2] - p[1])).to_degrees()),
     };
 
-    /// Two dancers 0.9 m apart, 35° off square to the phone; the leader's arm lies near the plane between them.
+    /// Two dancers 0.9 m apart, well off square to the phone; the leader's arm lies near the plane between them.
     fn couple(camera: &Camera) -> [Pose; 2] {
         let arm = [[-0.4, 0.05, 1.4], [-0.3, 0.07, 1.1], [0.0, 0.11, 1.15]];
         [(Role::Leader, -0.45), (Role::Follower, 0.45)].map(|(role, x)| {
