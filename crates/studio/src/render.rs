@@ -655,4 +655,35 @@ mod tests {
             }
         }
     }
+
+    /// Pixels of a colour in a picture of the leader alone, taken from `from` metres before him (behind when negative).
+    fn seen_of(colour: Rgb, from: f64) -> usize {
+        let p = Performance::new(&Scenario::default()).unwrap();
+        let body = &p.bodies(1.0)[0];
+        let chest = body.chest();
+        let phone = chest + body.facing() * from;
+        let camera = Camera::looking_at(phone, chest, 0.0, 65.0, [640.0, 360.0]);
+        let mut picture = Pixmap::new(640, 360).unwrap();
+        let mut parts = limbs(body, &LEADER, &camera);
+        parts.push(head(body, &LEADER, &camera));
+        parts.sort_by(|a, b| b.depth(&camera).total_cmp(&a.depth(&camera)));
+        for part in &parts {
+            part.paint(&camera, &mut picture);
+        }
+        let pixels = picture.pixels().iter();
+        let like = |p: &&tiny_skia::PremultipliedColorU8| [p.red(), p.green(), p.blue()] == colour;
+        pixels.filter(like).count()
+    }
+
+    #[test]
+    fn a_dancer_has_a_face_and_a_front_and_no_back_like_them() {
+        for colour in [LEADER.lips, LEADER.front.0] {
+            assert!(
+                seen_of(colour, 2.0) > 10,
+                "{colour:?}: {}",
+                seen_of(colour, 2.0)
+            );
+            assert_eq!(seen_of(colour, -2.0), 0, "{colour:?}");
+        }
+    }
 }

@@ -1562,6 +1562,11 @@ export interface components {
       | 'heel_turn'
       | 'swivel';
     /**
+     * @description What the other repetitions change about whether a repetition shows a fault.
+     * @enum {string}
+     */
+    Again: 'surer' | 'less_sure';
+    /**
      * @description What the newest takes are compared with.
      * @enum {string}
      */
@@ -2711,6 +2716,7 @@ export interface components {
     };
     /** @description The worst reading of one repetition. */
     Evidence: {
+      again?: components['schemas']['Again'] | null;
       /**
        * Format: double
        * @description What the figure itself asks for, where that moved the band.
@@ -2742,6 +2748,8 @@ export interface components {
        * @description Repetition, from 0.
        */
       repetition: number;
+      /** @description Whether that is enough for the repetition to show it. */
+      shows: boolean;
       /** @description The reading. */
       value: components['schemas']['Estimate'];
     };

@@ -399,7 +399,7 @@ export function Bench({
     .filter((j) => j.showing > 0 && (chosen ? j === chosen : j.offered))
     .flatMap((j) =>
       j.evidence
-        .filter((e) => e.count != null && e.probability >= 0.8)
+        .filter((e) => e.count != null && e.shows)
         .map((e) => ({
           repetition: e.repetition,
           count: e.count ?? 0,

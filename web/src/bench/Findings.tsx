@@ -31,21 +31,11 @@ interface Acts {
   rules: () => void;
 }
 
-/** From here on a repetition shows a fault, as the judgement counts it. */
-const SURE = 0.8;
-
-/** How likely a repetition's reading would be a fault if the others were not known. */
-function alone({ probability, lift }: Judged['evidence'][number]) {
-  const odds = probability / Math.max(1 - probability, 1e-9) / lift;
-  return odds / (1 + odds);
-}
-
 /** What its return, or its absence, in other repetitions changed about what it shows in. */
 function returnText({ evidence }: Judged) {
-  const raised = evidence.some((e) => e.probability >= SURE && alone(e) < SURE);
-  const lowered = evidence.some((e) => e.probability < SURE && alone(e) >= SURE);
-  if (raised) return ' · surer because it comes again';
-  return lowered ? ' · less sure because it does not come again' : '';
+  const has = (again: Schemas['Again']) => evidence.some((e) => e.again === again);
+  if (has('surer')) return ' · surer because it comes again';
+  return has('less_sure') ? ' · less sure because it does not come again' : '';
 }
 
 /** Whose a couple's fault is. */

@@ -108,19 +108,15 @@ impl Band {
         odds(self.weights(e))
     }
 
-    /// The same of a reading that in a share of the cases, 0..1, is [`WILD`] times worse than it says, as a
-    /// detector's are that takes one leg for the other (a contaminated normal: Tukey 1960, "A survey of sampling
-    /// from contaminated distributions").
-    pub fn probability_wild(&self, e: Estimate, share: f64) -> f64 {
-        self.probability_given(e, share, 1.0)
-    }
-
-    /// The same where what else is known makes lying outside so many times likelier than usual.
+    /// The same of a reading that may be wild, as [`Self::weigh`] has it, where what else is known makes lying outside
+    /// `lift` times likelier than usual, as odds.
     pub fn probability_given(&self, e: Estimate, wild: f64, lift: f64) -> f64 {
         self.weigh(e, wild).probability(lift)
     }
 
-    /// What a reading, in a share of the cases [`WILD`], says of the fine band.
+    /// What a reading says of the fine band that in a share `wild` of the cases, 0..1, is [`WILD`] times worse than
+    /// it says, as a detector's are that takes one leg for the other (a contaminated normal: Tukey 1960, "A survey of
+    /// sampling from contaminated distributions").
     pub fn weigh(&self, e: Estimate, wild: f64) -> Weighed {
         let usual = self.weights(e);
         if wild <= 0.0 {
@@ -267,7 +263,7 @@ mod tests {
 
     #[test]
     fn a_reading_that_may_be_wild_is_less_sure_either_way() {
-        let p = |v, wild| LEAN.probability_wild(Estimate::new(v, 1.0), wild);
+        let p = |v, wild| LEAN.probability_given(Estimate::new(v, 1.0), wild, 1.0);
         assert_eq!(p(5.5, 0.0), LEAN.probability(Estimate::new(5.5, 1.0)));
         // Clearly outside for a reading that keeps its word, doubtful for one that may not.
         assert!(

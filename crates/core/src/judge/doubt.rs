@@ -49,8 +49,9 @@ fn entropy(p: f64) -> f64 {
 }
 
 /// How much less would be left open about whether a value lies outside its band, were it known as well as by
-/// hand: what is open now less what is expected to be open then, bits, never below 0. `wild` is the share of readings like this that are far worse
-/// than they say; a mark by hand is not among them. `lift` is what else is known, as in [`Band::probability_given`].
+/// hand: what is open now less what is expected to be open then, bits, never below 0. `wild` is the share of readings
+/// like this that are far worse than they say; a mark by hand is not among them. `lift` is what else is known, as in
+/// [`Band::probability_given`].
 pub fn settled_by_hand(band: &Band, now: Estimate, wild: f64, lift: f64) -> f64 {
     let then = LEFT_BY_HAND * now.sigma;
     // What the better reading will be is as uncertain as it is better.

@@ -87,6 +87,27 @@ impl Frequency {
     }
 }
 
+/// What the other repetitions change about whether a repetition shows a fault.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum Again {
+    /// It comes again, and shows only for that.
+    Surer,
+    /// It does not come again, and would show without that.
+    LessSure,
+}
+
+impl Again {
+    fn of(alone: f64, together: f64) -> Option<Self> {
+        match (alone >= SHOWS, together >= SHOWS) {
+            (false, true) => Some(Self::Surer),
+            (true, false) => Some(Self::LessSure),
+            _ => None,
+        }
+    }
+}
+
 /// The worst reading of one repetition.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -103,8 +124,12 @@ pub struct Evidence {
     pub asked: Option<f64>,
     /// Probability that the true value lies outside the fine band, given what the other repetitions show too.
     pub probability: f64,
+    /// Whether that is enough for the repetition to show it.
+    pub shows: bool,
     /// How many times likelier than without the other repetitions at the same count, as odds.
     pub lift: f64,
+    /// Where the other repetitions decided whether it shows.
+    pub again: Option<Again>,
     /// Its grade.
     pub grade: Grade,
     /// How much less would be left open about it, were the count marked by hand: bits.
@@ -250,7 +275,7 @@ impl Case<'_> {
         let shares: Vec<Estimate> = j
             .evidence
             .iter()
-            .filter(|e| e.probability >= SHOWS)
+            .filter(|e| e.shows)
             .filter_map(|e| {
                 let at = |m: &&Measure| {
                     (m.id == id) && (m.repetition, m.count) == (e.repetition, e.count)
@@ -322,14 +347,17 @@ fn judge_one(
             .iter()
             .filter(|t| at(t) && t.of.repetition != m.repetition);
         let lift = habit::lift(others.map(|t| t.elsewhere));
+        let probability = one.weighed.probability(lift);
         let one = Evidence {
             repetition: m.repetition,
             count: m.count,
             from: m.count,
             value: one.value,
             asked: m.asked.filter(|_| one.band != force.band),
-            probability: one.weighed.probability(lift),
+            probability,
+            shows: probability >= SHOWS,
             lift,
+            again: Again::of(one.weighed.probability(1.0), probability),
             grade: Grade::of(&one.band, one.value.value),
             doubt: 0.0,
         };
@@ -339,7 +367,7 @@ fn judge_one(
         };
         match evidence.iter_mut().find(|e| e.repetition == m.repetition) {
             Some(e) => {
-                let shown = [&*e, &one].map(|e| e.from.filter(|_| e.probability >= SHOWS));
+                let shown = [&*e, &one].map(|e| e.from.filter(|_| e.shows));
                 if worse(&one, e) {
                     *e = one;
                 }
@@ -359,7 +387,7 @@ fn judge_one(
             e.doubt = settled_by_hand(&t.band, t.value, t.wild, e.lift);
         }
     }
-    let shows: Vec<&Evidence> = evidence.iter().filter(|e| e.probability >= SHOWS).collect();
+    let shows: Vec<&Evidence> = evidence.iter().filter(|e| e.shows).collect();
     let (showing, of) = (shows.len() as u32, evidence.len() as u32);
     let all: Vec<&Evidence> = evidence.iter().collect();
     let basis = if shows.is_empty() { &all } else { &shows };
@@ -505,9 +533,13 @@ mod tests {
         );
         let again = of(&[0.21; 4]);
         assert_eq!((again.showing, again.frequency), (4, Frequency::Habit));
-        assert!(again.evidence.iter().all(|e| e.lift > 2.0));
+        let surer = |e: &Evidence| e.lift > 2.0 && e.again == Some(Again::Surer);
+        assert!(again.evidence.iter().all(surer));
+        assert_eq!(alone.again, None);
         let once = of(&[0.21, 0.02, 0.02, 0.02]);
         assert!(once.evidence[0].probability < alone.probability - 0.1);
+        let nearly = of(&[0.235, 0.02, 0.02, 0.02]).evidence[0].clone();
+        assert_eq!((nearly.shows, nearly.again), (false, Some(Again::LessSure)));
         // A reading that leaves no doubt is a slip, and does not make the others worse.
         let slip = of(&[0.40, 0.02, 0.02, 0.02]);
         assert_eq!((slip.showing, slip.frequency), (1, Frequency::Slip));

@@ -87,10 +87,9 @@ impl CouplePlane {
         // A middle that moves shifts the plane, or turns it about the own feet, and with it the point on the ray.
         let turns = -self.normal.xy().transpose() / self.apart;
         let shift = axes * met.along;
-        let by_turn = shift * (-along * turns);
-        let by_partner = by_turn;
+        let by_partner = shift * (-along * turns);
         let by_own = shift * self.normal.xy().transpose()
-            - by_turn
+            - by_partner
             - Matrix2::from_rows(&[self.toward.xy().transpose(), RowVector2::zeros()]);
         let mut shared = SMatrix::<f64, 2, 11>::zeros();
         let by_camera =
