@@ -1,6 +1,7 @@
 //! From a finding to another school, the coach's own eye, the catalogue and the log, in a real browser.
 
 use anyhow::Context as _;
+use upright_core::fault::{Band, Choices, OwnBand};
 use upright_core::marks::Entry;
 use upright_core::units::Role;
 use upright_e2e::{Browser, House, PASSWORD};
@@ -210,6 +211,83 @@ async fn a_couple_that_steps_apart_shows_its_frame_limit() -> anyhow::Result<()>
     anyhow::ensure!(
         (kept - found.value).abs() < 0.006,
         "{found:?} was kept as {kept}"
+    );
+    anyhow::ensure!(barriers.is_empty(), "{}", barriers.join("\n"));
+    b.client.clone().close().await?;
+    Ok(())
+}
+
+/// What may be a fault and may not is neither called one nor fine: the coach looks, and says.
+#[tokio::test]
+async fn what_is_not_sure_is_left_to_the_coachs_eye() -> anyhow::Result<()> {
+    let house = House::open().await?;
+    let couple = house.couple(["Wren", "Idris"]).await?;
+    let performance = Performance::new(&Scenario {
+        repetitions: 1,
+        faults: vec![Shown::new("P1", Role::Follower).of(6.0)],
+        seed: 21,
+        ..Scenario::default()
+    })?;
+    let times = performance.frame_times(0);
+    let frame_times = times.iter().map(|t| t.0).collect();
+    let today = jiff::Zoned::now().date();
+    let take = house.take_without_film(couple, today, frame_times).await?;
+    let entries = marks(&performance, 0, &times, &Hand::ordinary(6))
+        .into_iter()
+        .map(Entry::Command)
+        .collect();
+    let review = upright_server::review::mark(&house.app, house.studio, None, take, 0, entries)
+        .await
+        .map_err(|p| anyhow::anyhow!(p.detail))?;
+    let mut judged = review.analysis.judged.iter();
+    let lean = judged
+        .find(|j| j.fault == "P1" && j.role == Some(Role::Follower))
+        .context("the lean is judged")?;
+    // A band whose edge the reading has passed by little more than it is uncertain by.
+    let worst = lean.evidence.first().context("its reading")?.value;
+    let edge = worst.value - 1.3 * worst.sigma;
+    let band = OwnBand {
+        fault: "P1".into(),
+        role: Some(Role::Follower),
+        band: Band {
+            fine: [None, Some(edge)],
+            clear: [None, Some(edge + 5.0)],
+        },
+        reason: "a long back".into(),
+    };
+    let choices = Choices {
+        bands: vec![band],
+        ..Choices::default()
+    };
+    let store = house.app.store();
+    let version = store.couple(house.studio, couple).await?.version;
+    store
+        .set_choices(house.studio, couple, version, &choices)
+        .await?;
+
+    let b = Browser::start().await?;
+    b.sign_in(&house.url, "coach@hall.example", PASSWORD)
+        .await?;
+    b.client
+        .goto(&format!("{}/takes/{take}", house.url))
+        .await?;
+    b.sees("Not sure: look yourself").await?;
+    let named = "return document.querySelector('section[aria-label=\"Not sure\"]')?.innerText.includes('Leans back out of the hold') ?? false";
+    b.until("the lean among what is not sure", named).await?;
+    let mut barriers = Vec::new();
+    b.look_over("Bench, not sure", &mut barriers).await?;
+    b.press("Look: Leans back out of the hold").await?;
+    b.press("I see it: Leans back out of the hold").await?;
+    b.sees("How much").await?;
+    b.press("Log the correction").await?;
+    b.closed().await?;
+    b.sees("seen by eye, in the log").await?;
+    let gone = format!("return !(() => {{ {named} }})()");
+    b.until("it to be decided", &gone).await?;
+    let logged = store.corrections(house.studio, None).await?;
+    anyhow::ensure!(
+        logged.len() == 1 && logged[0].fault == "P1" && logged[0].role == "follower",
+        "{logged:?}"
     );
     anyhow::ensure!(barriers.is_empty(), "{}", barriers.join("\n"));
     b.client.clone().close().await?;

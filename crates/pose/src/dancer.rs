@@ -158,7 +158,7 @@ pub(crate) fn find(
             Sight {
                 pixel: [mean(&|k| out[k][0]), mean(&|k| out[k][1]) - up],
                 sigma,
-                source: Source::Automatic,
+                source: Source::Network,
                 about_hips: Some([c * x - s * y, s * x + c * y, metre(2)]),
             },
         );
@@ -172,10 +172,13 @@ pub(crate) fn find(
 fn raised(landmark: Landmark) -> f64 {
     use Landmark as L;
     match landmark {
-        L::LeftHip | L::RightHip => 0.025,
-        L::Nose => 0.011,
+        L::LeftHip | L::RightHip => 0.027,
+        L::Nose => 0.005,
         L::LeftShoulder | L::RightShoulder | L::LeftKnee | L::RightKnee => 0.009,
-        L::LeftHeel | L::RightHeel | L::LeftToe | L::RightToe => -0.008,
+        L::LeftWrist | L::RightWrist | L::LeftKnuckle | L::RightKnuckle => 0.008,
+        L::LeftAnkle | L::RightAnkle => -0.005,
+        L::LeftHeel | L::RightHeel => -0.012,
+        L::LeftToe | L::RightToe => -0.008,
         _ => 0.0,
     }
 }

@@ -5,6 +5,7 @@
 //! clip they become two dancers ([`follow::follow`]); large pictures give each dancer's landmarks, the
 //! other one painted out ([`Networks::dancer`]).
 
+pub mod close;
 mod dancer;
 pub mod follow;
 pub mod net;

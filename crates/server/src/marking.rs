@@ -7,6 +7,7 @@ use rayon::prelude::*;
 use upright_core::body::track::Sighting;
 use upright_core::units::{MediaTime, Role};
 use upright_media::Pictures;
+use upright_pose::close::widen;
 use upright_pose::follow::{Crowd, at, follow, leader_first};
 use upright_pose::{Finder, NetError, Networks, Person, Picture, Scratch, Window};
 use upright_store::{Clip, StudioId};
@@ -93,7 +94,7 @@ pub async fn find(app: &App, clip: &Clip, told: &Told) -> Result<(), Problem> {
     };
     let order = leader_first(&pairs, [couple.leader_height, couple.follower_height]);
     let lines = order.map(|k| pairs.iter().map(|p| p[k]).collect::<Vec<_>>());
-    let track = dancers(
+    let mut track = dancers(
         &finder,
         &film,
         every,
@@ -108,6 +109,7 @@ pub async fn find(app: &App, clip: &Clip, told: &Told) -> Result<(), Problem> {
             "People were found in this clip, but not how they stand. Film the couple larger and in even light; or mark by hand.",
         ));
     }
+    widen(&mut track);
     if told.wanted() {
         app.store()
             .set_track(studio, clip.id, BY_ITSELF, &track)

@@ -3284,6 +3284,11 @@ export interface components {
       grade: components['schemas']['Grade'];
       /** @description 95 % Wilson interval of the share that shows it. */
       interval: number[];
+      /**
+       * Format: double
+       * @description Probability of the repetition that likeliest shows it.
+       */
+      likeliest: number;
       /** @description Id of the measure that it was read from. */
       measure: string;
       /**
@@ -3313,6 +3318,11 @@ export interface components {
       showing: number;
       /** @description Unit of the values and the band. */
       unit: components['schemas']['Unit'];
+      /**
+       * Format: int32
+       * @description Repetitions of which neither is sure enough, that they show it or that they are fine.
+       */
+      unsure: number;
       /** @description Mean of the repetitions' worst readings, with their scatter in its σ. */
       value: components['schemas']['Estimate'];
       /** @description Those who made it: its role, or those of the couple whose share is not little. */

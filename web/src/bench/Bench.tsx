@@ -26,7 +26,7 @@ import { BringClip } from '../takes/Sending';
 import { Angle, WhichAngle } from './Angle';
 import { CountCard } from './CountCard';
 import { Exchange } from './Exchange';
-import { EyeSheet } from './EyeSheet';
+import { EyeSheet, type About } from './EyeSheet';
 import { Findings } from './Findings';
 import { RulesDialog } from '../people/RulesDialog';
 import { FindDancers } from './FindDancers';
@@ -82,7 +82,7 @@ export function Bench({
   const withdraw = useWithdraw(take.id);
   const reviewed = useReviewed(take.id);
   const [confirming, setConfirming] = useState<Judged | null>(null);
-  const [adding, setAdding] = useState(false);
+  const [adding, setAdding] = useState<About | null>(null);
   const [rules, setRules] = useState(false);
   const [dismissing, setDismissing] = useState<Judged | null>(null);
   const [inSpace, setInSpace] = useState(false);
@@ -275,13 +275,17 @@ export function Bench({
     (j) => j.showing > 0 && !decisions.some((d) => findingKey(d) === findingKey(j)),
   );
   const chosen = analysis.judged.find((j) => findingKey(j) === state.finding && j.showing > 0);
-  const choose = (j: Judged) => {
-    set({ finding: findingKey(j), mode: 'watch' });
+  /** Goes to the moment at which it shows most. */
+  const look = (j: Judged) => {
     const worst = j.evidence.reduce((a, b) => (b.probability > a.probability ? b : a));
     const to = cells.find(
       (c) => c.repetition === worst.repetition && c.count === (worst.count ?? 0),
     );
     if (to) player.seekTime(to.at);
+  };
+  const choose = (j: Judged) => {
+    set({ finding: findingKey(j), mode: 'watch' });
+    look(j);
   };
   /** The moment a finding shows most, where there is a film of it. */
   const still = (j: Judged) => {
@@ -684,7 +688,10 @@ export function Bench({
               dismiss: setDismissing,
               withdraw: (id) => withdraw.mutate(id),
               order: (first) => send({ do: 'order_findings', order: first }),
-              add: () => setAdding(true),
+              add: () => setAdding({ count: cell?.count ?? null }),
+              look,
+              see: (j) =>
+                setAdding({ fault: j.fault, role: j.role ?? undefined, count: j.count ?? null }),
               rules: () => setRules(true),
               spots: (measure) => {
                 setToTell(measure);
@@ -750,9 +757,9 @@ export function Bench({
           take={take}
           analysis={analysis}
           chart={chart}
-          count={cell?.count ?? null}
+          about={adding}
           cautions={cautions}
-          onClose={() => setAdding(false)}
+          onClose={() => setAdding(null)}
         />
       )}
       {rules && <RulesDialog couple={take.couple_id} onClose={() => setRules(false)} />}

@@ -11,29 +11,35 @@ import { findingKey } from './cells';
 
 const grades = ['a little', 'some', 'much', 'very much'];
 
+export interface About {
+  count: number | null;
+  fault?: string;
+  role?: Role;
+}
+
 /** Logs a fault that the coach sees and the film does not show, or that the tool has no finding of. */
 export function EyeSheet({
   take,
   analysis,
   chart,
-  count,
+  about,
   cautions,
   onClose,
 }: {
   take: Schemas['Take'];
   analysis: Schemas['Analysis'];
   chart: Schemas['Sketch'] | undefined;
-  /** The count in hand. */
-  count: number | null;
+  /** The count in hand, and what it is likely to be about, where a finding is not sure. */
+  about: About;
   cautions: Schemas['CautionView'][];
   onClose: () => void;
 }) {
   const catalogue = useCatalogue();
   const decide = useDecide(take.id);
-  const [fault, setFault] = useState('');
-  const [role, setRole] = useState<Role>('leader');
+  const [fault, setFault] = useState(about.fault ?? '');
+  const [role, setRole] = useState<Role>(about.role ?? 'leader');
   const [grade, setGrade] = useState(2);
-  const [at, setAt] = useState(count == null ? '' : String(count));
+  const [at, setAt] = useState(about.count == null ? '' : String(about.count));
   const [cue, setCue] = useState<string | null>(null);
   const [step, setStep] = useState(1);
   const [recheck, setRecheck] = useState('');

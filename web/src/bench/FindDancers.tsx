@@ -96,7 +96,7 @@ export function FindDancers({
       <Typography variant="body2" color="text.secondary">
         {times > 0
           ? angles === 1
-            ? 'Found from one side, a foot is often 10 cm and a body’s facing 10° off what it is, more than the ± says. Check what matters by hand, which outranks it, or film from two sides.'
+            ? 'Found from one side, a foot is often 6 cm and a body’s facing 10° off what it is, more in a close hold: little is sure enough to be called a fault. Mark what matters by hand, which outranks it, or film from two sides.'
             : 'Each point comes with its own uncertainty. What you mark by hand outranks it.'
           : 'Both dancers can be found without a hand. It takes about twice as long as the clip; you may go on meanwhile.'}
       </Typography>

@@ -24,7 +24,10 @@ interface Acts {
   order: (first: Schemas['FindingKey'][]) => void;
   /** Logs what only the coach sees. */
   add: () => void;
-  /** Shows where a phone would see more. */
+  /** Goes to where something that is not sure shows most. */
+  look: (j: Judged) => void;
+  /** Logs it as what the coach sees there. */
+  see: (j: Judged) => void;
   /** Looks for a place of the phone from which a measure can be told. */
   spots: (measure: string | null) => void;
   /** Opens by what the couple is judged. */
@@ -70,7 +73,7 @@ export function Findings({
   acts: Acts;
 }) {
   const showing = analysis.judged.filter((j) => j.showing > 0);
-  const fine = analysis.judged.filter((j) => j.showing === 0);
+  const fine = analysis.judged.filter((j) => j.showing === 0 && j.unsure === 0);
   const catalogue = useCatalogue();
   const names = (list: { fault: string }[]) =>
     [
@@ -94,7 +97,9 @@ export function Findings({
         <Typography variant="body2" color="text.secondary">
           {analysis.judged.length === 0
             ? 'Findings appear as soon as steps or bodies are marked.'
-            : 'Nothing lies outside its fine band.'}
+            : fine.length === analysis.judged.length
+              ? 'Nothing lies outside its fine band.'
+              : 'Nothing is sure enough to be called a fault.'}
         </Typography>
       )}
       {analysis.judged.map((j, i) => {
@@ -129,6 +134,7 @@ export function Findings({
         </Typography>
       )}
       <ByEye analysis={analysis} decisions={decisions} acts={acts} />
+      <Unsure analysis={analysis} decisions={decisions} chart={chart} acts={acts} />
       <Box sx={{ display: 'flex', gap: 1, mt: 0.75 }}>
         <Button onClick={acts.add}>Add what you see</Button>
         <Button onClick={acts.rules}>Schools and bands</Button>
@@ -168,6 +174,67 @@ export function Findings({
         </Typography>
       )}
     </Panel>
+  );
+}
+
+/** So many are named at first. */
+const NAMED = 3;
+
+/** What may be a fault and may not: likeliest first, for the coach's eye. */
+function Unsure({
+  analysis,
+  decisions,
+  chart,
+  acts,
+}: {
+  analysis: Schemas['Analysis'];
+  decisions: Schemas['Decision'][];
+  chart: Schemas['Sketch'] | undefined;
+  acts: Acts;
+}) {
+  const catalogue = useCatalogue();
+  const [all, setAll] = useState(false);
+  const unsure = analysis.judged
+    .filter((j) => j.showing === 0 && j.unsure > 0)
+    .filter((j) => !decisions.some((d) => findingKey(d) === findingKey(j)))
+    .sort((a, b) => b.likeliest - a.likeliest);
+  if (unsure.length === 0) return null;
+  return (
+    <Box component="section" aria-label="Not sure" sx={{ mt: 0.75 }}>
+      <Typography variant="caption" component="h3" color="text.secondary">
+        Not sure: look yourself, or mark the count by hand
+      </Typography>
+      {unsure.slice(0, all ? undefined : NAMED).map((j) => {
+        const name = catalogue.data?.faults.find((f) => f.id === j.fault)?.name ?? j.fault;
+        const count = j.count == null ? undefined : chart?.pattern.marks[j.count]?.label;
+        return (
+          <Box key={findingKey(j)} sx={{ display: 'flex', gap: 1, alignItems: 'center', py: 0.25 }}>
+            <RoleMark role={j.role} hollow />
+            <Box sx={{ flex: 1 }}>
+              <Typography variant="body2">
+                {name}
+                {count && ` at ${count}`}
+              </Typography>
+              <Typography variant="caption" component="p" color="text.secondary">
+                {reading(j.measure, j.value, j.unit)} · fine: {bandText(j.band, j.unit)} · up to{' '}
+                {Math.round(100 * j.likeliest)} % sure in {j.unsure} of {j.of} repetitions
+              </Typography>
+            </Box>
+            <Button onClick={() => acts.look(j)} aria-label={`Look: ${name}`}>
+              Look
+            </Button>
+            <Button onClick={() => acts.see(j)} aria-label={`I see it: ${name}`}>
+              I see it
+            </Button>
+          </Box>
+        );
+      })}
+      {unsure.length > NAMED && (
+        <Link component="button" variant="caption" aria-expanded={all} onClick={() => setAll(!all)}>
+          {all ? 'Fewer' : `${unsure.length - NAMED} more`}
+        </Link>
+      )}
+    </Box>
   );
 }
 

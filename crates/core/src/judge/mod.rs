@@ -21,6 +21,9 @@ use crate::units::{Estimate, Role, Unit};
 /// Above one half because the worst of several counts is judged, and because a coach has time for few things.
 pub const SHOWS: f64 = 0.8;
 
+/// A repetition is fine when it lies outside with less than this: in between nothing is said, and a look tells.
+pub const FINE: f64 = 0.2;
+
 /// A reading that another repetition repeats at the same count is wild so much less often: on simulated takes one in
 /// fourteen lies beyond 2σ, and of those a third have a sibling that does.
 const REPEATED: f64 = 0.4;
@@ -158,6 +161,8 @@ pub struct Judged {
     pub evidence: Vec<Evidence>,
     /// Repetitions that show it.
     pub showing: u32,
+    /// Repetitions of which neither is sure enough, that they show it or that they are fine.
+    pub unsure: u32,
     /// Repetitions measured.
     pub of: u32,
     /// 95 % Wilson interval of the share that shows it.
@@ -168,6 +173,8 @@ pub struct Judged {
     pub value: Estimate,
     /// Mean probability over the repetitions that show it; over all when none does.
     pub probability: f64,
+    /// Probability of the repetition that likeliest shows it.
+    pub likeliest: f64,
     /// Grade of the mean of the repetitions that show it; of all when none does.
     pub grade: Grade,
     /// The count at which it shows most often.
@@ -389,6 +396,9 @@ fn judge_one(
     }
     let shows: Vec<&Evidence> = evidence.iter().filter(|e| e.shows).collect();
     let (showing, of) = (shows.len() as u32, evidence.len() as u32);
+    let between = |e: &&Evidence| !e.shows && e.probability >= FINE;
+    let unsure = evidence.iter().filter(between).count() as u32;
+    let likeliest = evidence.iter().map(|e| e.probability).fold(0.0, f64::max);
     let all: Vec<&Evidence> = evidence.iter().collect();
     let basis = if shows.is_empty() { &all } else { &shows };
     let mean =
@@ -422,11 +432,13 @@ fn judge_one(
         school: force.school.clone(),
         because,
         showing,
+        unsure,
         of,
         interval: wilson(showing, of),
         frequency: Frequency::of(showing, of),
         value: mean_of(&values),
         probability: mean(&|e| e.probability),
+        likeliest,
         grade: Grade::beyond_clear(far),
         count,
         share: None,
@@ -536,6 +548,13 @@ mod tests {
         let surer = |e: &Evidence| e.lift > 2.0 && e.again == Some(Again::Surer);
         assert!(again.evidence.iter().all(surer));
         assert_eq!(alone.again, None);
+        // Neither a fault nor fine; what lies well inside is fine.
+        let open = of(&[0.21]);
+        assert_eq!((open.showing, open.unsure), (0, 1));
+        assert_eq!(open.likeliest, alone.probability);
+        let fine = of(&[0.02; 4]);
+        assert!(fine.unsure == 0 && fine.likeliest < FINE, "{fine:?}");
+        assert_eq!(again.unsure, 0);
         let once = of(&[0.21, 0.02, 0.02, 0.02]);
         assert!(once.evidence[0].probability < alone.probability - 0.1);
         let nearly = of(&[0.235, 0.02, 0.02, 0.02]).evidence[0].clone();

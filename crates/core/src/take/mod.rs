@@ -11,6 +11,7 @@ pub mod notes;
 mod sides;
 mod size;
 mod spread;
+mod stray;
 pub mod table;
 
 use std::collections::BTreeMap;
@@ -222,6 +223,7 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
     for film in &mut seen {
         legs::mend(film, figure);
         for role in Role::BOTH {
+            stray::drop(film.track, film.camera, role);
             // Before the hand's marks are spread: those must not change every instant.
             size::stretch(film.track, film.camera, role);
             spread::spread(film.track, film.marked, role);

@@ -12,7 +12,11 @@ mod bodies;
 #[allow(dead_code)]
 #[path = "../../../studio/examples/accuracy/draw.rs"]
 mod draw;
+#[allow(dead_code)]
+#[path = "../../../studio/examples/accuracy/findings.rs"]
+mod findings;
 mod marked;
+mod said;
 #[path = "../../../studio/examples/accuracy/steps.rs"]
 mod steps;
 
@@ -21,13 +25,14 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 use std::time::Instant;
 
-use nalgebra::Point3;
+use nalgebra::{Point3, Vector3};
 use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
 use rayon::prelude::*;
 use upright_core::body::Landmark;
 use upright_core::body::track::{Sight, Sighting};
 use upright_core::units::{MediaTime, Role};
+use upright_pose::close::widen;
 use upright_pose::follow::{Crowd, at, follow};
 use upright_pose::{Finder as _, Networks, Person, Picture, Scratch, Window, point};
 use upright_studio::{Performance, Renderer};
@@ -87,6 +92,8 @@ const LINES: [(&str, Landmark, Landmark); 8] = [
 struct Sums {
     /// Error, claimed standard error and how much too low by landmark, shares of height.
     errors: BTreeMap<Landmark, Vec<[f64; 3]>>,
+    /// How much too far ahead by landmark, where that lies along the picture, shares of height.
+    ahead: BTreeMap<Landmark, Vec<f64>>,
     /// Sights by whether left and right are exchanged in the arms, and in the legs below the hips.
     sides: [[usize; 2]; 2],
     /// Lines between two landmarks as seen along the true ones, which are at least a tenth of the dancer.
@@ -125,6 +132,12 @@ fn truth(p: &Performance, phone: usize, t: f64) -> [Truth; 2] {
 
 fn of(truth: &Truth, l: Landmark) -> &(Landmark, [f64; 2], Point3<f64>) {
     truth.iter().find(|(m, ..)| *m == l).unwrap()
+}
+
+/// The way that the shoulders face, a metre along the floor.
+fn front(truth: &Truth) -> Vector3<f64> {
+    let line = of(truth, Landmark::LeftShoulder).2 - of(truth, Landmark::RightShoulder).2;
+    Vector3::new(line.y, -line.x, 0.0).normalize()
 }
 
 /// From a person's hips to a dancer's true ones, pixels.
@@ -213,7 +226,17 @@ fn look(networks: &Networks, p: &Performance, phone: usize, sums: &mut Sums) -> 
     sums.work += begun.elapsed().as_secs_f64();
     sums.film += 0.08 * times.len() as f64;
     sums.instants += 2 * times.len();
-    let mut sightings = Vec::new();
+    let sighting = |(i, role, _, points, _): &Found| {
+        let (at, points) = (MediaTime::from_secs(times[*i]), points.clone()?);
+        Some(Sighting {
+            at,
+            role: *role,
+            points,
+        })
+    };
+    let mut sightings: Vec<Sighting> = found.iter().filter_map(sighting).collect();
+    widen(&mut sightings);
+    let mut widened = sightings.iter();
     let mut drawn = pictures;
     for (i, role, person, points, took) in found {
         sums.dancers += 1;
@@ -224,7 +247,9 @@ fn look(networks: &Networks, p: &Performance, phone: usize, sums: &mut Sums) -> 
         if away(&person, &both[1 - role as usize]) < 0.5 * off && off > 40.0 {
             sums.exchanged += 1;
         }
-        let Some(points) = points else { continue };
+        let (Some(points), Some(widened)) = (&points, points.as_ref().and(widened.next())) else {
+            continue;
+        };
         sums.marked += 1;
         let ys = || own.iter().map(|(_, p, _)| p[1]);
         let tall = 1.06 * (ys().fold(0.0, f64::max) - ys().fold(f64::MAX, f64::min)).max(1.0);
@@ -270,26 +295,31 @@ fn look(networks: &Networks, p: &Performance, phone: usize, sums: &mut Sums) -> 
             let ratio = line(a.into(), b.into()) / line(of(own, from).2, of(own, to).2);
             sums.hinted.entry(name).or_default().push(ratio);
         }
-        for (l, s) in &points {
+        let front = front(own);
+        for (l, s) in points {
             let (_, p, joint) = of(own, *l);
             let colour = [[0, 255, 255], [255, 255, 0]][role as usize];
             dot(&mut drawn[i], s.pixel, colour);
             dot(&mut drawn[i], *p, [0, 160, 0]);
             sums.errors.entry(*l).or_default().push([
                 (s.pixel[0] - p[0]).hypot(s.pixel[1] - p[1]) / tall,
-                s.sigma / tall,
+                widened.points[l].sigma / tall,
                 (s.pixel[1] - p[1]) / tall,
             ]);
+            let step = camera.project(joint + front).unwrap_or_default();
+            let (x, y) = (step.x - p[0], step.y - p[1]);
+            // A step ahead is as long as one up where it lies along the picture.
+            let up = camera.project(joint + Vector3::z()).unwrap_or_default();
+            if x.hypot(y) > 0.7 * (up.x - p[0]).hypot(up.y - p[1]) {
+                let along = (s.pixel[0] - p[0]) * x + (s.pixel[1] - p[1]) * y;
+                let ahead = along / x.hypot(y) / tall;
+                sums.ahead.entry(*l).or_default().push(ahead);
+            }
             if let Some(h) = s.about_hips {
                 sums.hints
                     .push([h[2], camera.depth(*joint) - camera.depth(hips)]);
             }
         }
-        sightings.push(Sighting {
-            at: MediaTime::from_secs(times[i]),
-            role,
-            points,
-        });
     }
     if let Ok(folder) = std::env::var("PICTURES") {
         for (picture, t) in drawn.iter().zip(&times) {
@@ -311,6 +341,7 @@ fn main() -> ExitCode {
     let mut sums = Sums::default();
     let mut rows = BTreeMap::new();
     let mut by_hand = marked::Marked::default();
+    let mut said = said::Said::default();
     for i in 0..takes {
         let scenario = draw::draw(&mut rng);
         let p = Performance::new(&scenario).unwrap();
@@ -324,6 +355,7 @@ fn main() -> ExitCode {
                 eprintln!("not solved: {} by {}", scenario.chart, row.name());
             }
             by_hand.compare(&p, (&marks, &films));
+            said.compare(&p, row, (&marks, &films));
         }
     }
     let share = |n: usize, of: usize| 100.0 * n as f64 / of.max(1) as f64;
@@ -363,11 +395,14 @@ fn main() -> ExitCode {
         );
     }
     let Sums {
-        mut errors, hints, ..
+        mut errors,
+        mut ahead,
+        hints,
+        ..
     } = sums;
     println!(
-        "{:14} {:>7} {:>7} {:>7} {:>7} {:>6} {:>6} {:>6}",
-        "landmark", "median", "90 %", "too low", "σ med", "in 1σ", "in 2σ", "wild"
+        "{:14} {:>7} {:>7} {:>7} {:>7} {:>7} {:>6} {:>6} {:>6}",
+        "landmark", "median", "90 %", "too low", "ahead", "σ med", "in 1σ", "in 2σ", "wild"
     );
     let mut all = Vec::new();
     for (l, list) in &mut errors {
@@ -381,11 +416,12 @@ fn main() -> ExitCode {
         let wild =
             100.0 * list.iter().filter(|v| v[0] > 5.0 * v[1]).count() as f64 / list.len() as f64;
         println!(
-            "{:14} {:7.2} {:7.2} {:+7.2} {:7.2} {:6.0} {:6.0} {:6.1}",
+            "{:14} {:7.2} {:7.2} {:+7.2} {:+7.2} {:7.2} {:6.0} {:6.0} {:6.1}",
             format!("{l:?}"),
             quantile(&mut e, 0.5),
             quantile(&mut e, 0.9),
             quantile(&mut low, 0.5),
+            100.0 * quantile(ahead.entry(*l).or_default(), 0.5),
             quantile(&mut s, 0.5),
             inside(1.52),
             inside(2.49),
@@ -417,6 +453,7 @@ fn main() -> ExitCode {
     let (lines, missed) = bodies::table(&rows);
     println!("{lines}");
     println!("{}", by_hand.table());
+    println!("{}", said.table());
     for m in &missed {
         eprintln!("missed: {m}");
     }

@@ -26,7 +26,7 @@ use crate::draw::{ROWS, Row, marked, take_of};
 /// Repetitions of a take.
 const REPETITIONS: u32 = 4;
 
-fn take<'a>(s: &Scenario, marks: &'a Marks, films: &'a [Film], shelf: &'a Shelf) -> Take<'a> {
+pub fn take<'a>(s: &Scenario, marks: &'a Marks, films: &'a [Film], shelf: &'a Shelf) -> Take<'a> {
     Take {
         marks,
         couple: CoupleBody {
@@ -41,7 +41,7 @@ fn take<'a>(s: &Scenario, marks: &'a Marks, films: &'a [Film], shelf: &'a Shelf)
 }
 
 /// The analysis of a performance that is known exactly.
-fn exactly(p: &Performance) -> Analysis {
+pub fn exactly(p: &Performance) -> Analysis {
     let mut m = Marks::default();
     for command in marks(p, 0, &p.frame_times(0), &Hand::exact()) {
         // A reference point out of the picture is left unmarked.

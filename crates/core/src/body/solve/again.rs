@@ -7,7 +7,9 @@ use nalgebra::DMatrix;
 
 use super::bodies::Bodies;
 use super::skeleton::{Joints, N};
-use super::{Desk, FAR, Given, Instant, SolveError, Solver, State, arms, contact, sides, start};
+use super::{
+    Desk, FAR, Given, Instant, SolveError, Solver, State, arms, contact, lies, sides, start,
+};
 use crate::camera::Calibration;
 
 /// A change is felt so far along a row of near instants, seconds; as much again is solved with it, so that
@@ -74,7 +76,7 @@ pub fn solve_again(
                 now.joints.push(old.joints[k]);
             }
             Some(k) => {
-                now.used.push(Instant {
+                let mut own = [Instant {
                     planted: if instant.planted == [[false; 2]; 2] {
                         old.used[k].planted
                     } else {
@@ -88,12 +90,16 @@ pub fn solve_again(
                         0.0
                     },
                     ..instant.clone()
-                });
+                }];
+                lies::correct(&given, &mut own, &old.joints[k..=k]);
+                now.used.extend(own);
                 now.joints.push(old.joints[k]);
             }
             None => {
                 let mut own = [instant.clone()];
-                now.joints.push(start::start(&given, &mut own)?[0]);
+                let found = start::start(&given, &mut own)?;
+                lies::correct(&given, &mut own, &found);
+                now.joints.push(found[0]);
                 now.used.extend(own);
             }
         }

@@ -11,8 +11,10 @@ mod arms;
 mod band;
 mod block;
 mod bodies;
+mod claims;
 mod contact;
 mod hold;
+mod lies;
 mod residuals;
 mod sides;
 mod skeleton;
@@ -30,6 +32,7 @@ pub use self::again::solve_again;
 use self::band::{Band, Factor};
 use self::block::{Column, ROWS, Real, add_diagonal};
 pub use self::bodies::{Bodies, Moment, Posture, value};
+use self::claims::Calibrated;
 pub use self::hold::{Grip, Held, Known, with_holds};
 pub use self::residuals::Residuals;
 use self::skeleton::{Joints, N, SCALE_SIGMA, SCALES, at, liveliness, radius};
@@ -96,11 +99,6 @@ const QUICK: Pace = Pace {
 /// At first only instants further apart than this are solved, seconds.
 const COARSE: f64 = 0.12;
 
-/// A detector's errors stay for some instants, for which they count as larger; neighbours that are smoothed a little
-/// only do not repeat them all. By so much smaller errors are on simulated takes: of hips and all above, and
-/// of the legs below them.
-const CALMER: [f64; 2] = [0.75, 0.9];
-
 /// Where a landmark's place in a picture comes from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
@@ -108,8 +106,10 @@ const CALMER: [f64; 2] = [0.75, 0.9];
 pub enum Source {
     /// Set by a hand.
     Hand,
-    /// Found by a detector.
+    /// Found by a detector that knows its errors.
     Automatic,
+    /// Found by the networks that come with the program: their errors stay over a take.
+    Network,
     /// Followed from a frame near by.
     Tracked,
     /// Brought from another program.
@@ -262,6 +262,7 @@ pub fn solve(
         rounds += solver.descend(&mut desk, &mut state, pace.whole, false)?;
         given.stay = solver.stay(&state);
     }
+    lies::correct(&given, &mut instants, &state.joints);
     let mut exchanged = 0;
     for _ in 0..2 {
         let before = instants.clone();
@@ -423,15 +424,6 @@ impl Desk {
             by_scale: Vec::new(),
         }
     }
-}
-
-/// By how much smaller each coordinate's standard error is.
-fn calmer() -> DVector<f64> {
-    let mut by = DVector::repeat(N, CALMER[0]);
-    for l in skeleton::LEGS.iter().flat_map(|[_, below @ ..]| below) {
-        by.rows_mut(at(*l), 3).fill(CALMER[1]);
-    }
-    by
 }
 
 /// Whether anything is seen otherwise than by a hand.
@@ -804,14 +796,10 @@ impl<'a> Solver<'a> {
         } else {
             1.0
         };
-        let by = if automatic(self.instants) {
-            calmer() * grown
-        } else {
-            DVector::repeat(N, grown)
-        };
+        let calibrated = Calibrated::new(self.instants, self.given.cameras.len(), grown);
         let mut own: Vec<DMatrix<f64>> = vec![DMatrix::zeros(0, 0); self.instants.len()];
         factor.inverse_blocks(|t, block| {
-            own[t] = DMatrix::from_fn(N, N, |r, c| block[c][r] * (by[r] * by[c]));
+            own[t] = calibrated.covariance(&self.instants[t], block);
         });
         let mut z = cross.clone();
         factor.solve(&mut z, SCALES);

@@ -1,0 +1,217 @@
+//! How errors compare with what a solution claims of them, held against the truth of simulated takes.
+
+use nalgebra::DMatrix;
+
+use super::block::Column;
+use super::skeleton::{N, at};
+use super::{Instant, Source};
+use crate::body::Landmark;
+
+/// By how much larger errors are than the solution's standard errors: of what left and right have in common, and
+/// between them. Common is where the trunk is and how it leans, between where it faces.
+#[derive(Clone, Copy)]
+struct Claims {
+    nose: f64,
+    trunk: [f64; 2],
+    arms: [f64; 2],
+    /// Below the hips.
+    legs: [f64; 2],
+}
+
+/// Of what the networks find on rendered couples (docs/pose.md): their errors stay over a take, so that neighbours do
+/// not make them smaller.
+const NETWORK: Claims = Claims {
+    nose: 1.2,
+    trunk: [0.85, 1.2],
+    arms: [1.3, 1.5],
+    legs: [1.5, 2.0],
+};
+
+/// Of what a detector finds that knows its errors (docs/accuracy.md): they stay for some instants, for which they count
+/// as larger, and neighbours that are smoothed a little only do not repeat them all. Dancers stand nearer to upright
+/// than the posture that is expected of anybody.
+const DETECTOR: Claims = Claims {
+    nose: 0.75,
+    trunk: [0.63, 0.75],
+    arms: [0.75; 2],
+    legs: [0.9; 2],
+};
+
+/// Of what a hand marked in the picture of one camera: how a trunk leans toward it or away is mostly what is expected of
+/// anybody. With two cameras the solution knows its errors.
+const ONE_CAMERA: Claims = Claims {
+    nose: 1.0,
+    trunk: [0.7, 1.0],
+    arms: [1.0; 2],
+    legs: [1.0; 2],
+};
+
+impl Claims {
+    /// Those of a take's bodies.
+    fn of(instants: &[Instant], cameras: usize) -> Option<Self> {
+        let mut any = instants.iter().flat_map(|i| &i.seen).map(|s| s.source);
+        if any.clone().any(|s| s == Source::Network) {
+            Some(NETWORK)
+        } else if any.any(|s| s != Source::Hand) {
+            Some(DETECTOR)
+        } else {
+            (cameras == 1).then_some(ONE_CAMERA)
+        }
+    }
+
+    fn pairs(&self) -> impl Iterator<Item = ([Landmark; 2], [f64; 2])> {
+        let of = |pairs: &'static [[Landmark; 2]], by| pairs.iter().map(move |p| (*p, by));
+        of(&Landmark::TRUNK, self.trunk)
+            .chain(of(&Landmark::ARMS[1..], self.arms))
+            .chain(of(&Landmark::LEGS[1..], self.legs))
+    }
+}
+
+/// How a coordinate's claimed error becomes what errors are: by so much of its own, and of its mirror image's.
+#[derive(Clone, Copy)]
+struct Row {
+    own: f64,
+    mirror: usize,
+    other: f64,
+}
+
+/// Covariances of single instants as errors are.
+pub(super) struct Calibrated {
+    rows: Vec<Row>,
+    /// By how much all errors are larger.
+    grown: f64,
+    /// Whether nothing but a hand's marks is seen.
+    by_hand: bool,
+}
+
+impl Calibrated {
+    /// Of these instants' solution.
+    pub fn new(instants: &[Instant], cameras: usize, grown: f64) -> Self {
+        let alone = |mirror| Row {
+            own: grown,
+            mirror,
+            other: 0.0,
+        };
+        let mut rows: Vec<Row> = (0..N).map(alone).collect();
+        if let Some(claims) = Claims::of(instants, cameras) {
+            for row in &mut rows[at(Landmark::Nose)..][..3] {
+                row.own *= claims.nose;
+            }
+            for ([left, right], [common, between]) in claims.pairs() {
+                for (l, mirror) in [(left, right), (right, left)] {
+                    for k in 0..3 {
+                        rows[at(l) + k] = Row {
+                            own: 0.5 * grown * (common + between),
+                            mirror: at(mirror) + k,
+                            other: 0.5 * grown * (common - between),
+                        };
+                    }
+                }
+            }
+        }
+        Self {
+            rows,
+            grown,
+            by_hand: !super::automatic(instants),
+        }
+    }
+
+    /// The covariance of an instant's coordinates, from the solution's columns.
+    pub fn covariance(&self, now: &Instant, block: &[Column<f64>]) -> DMatrix<f64> {
+        let mut rows = self.rows.clone();
+        // Beside what others found, what a hand marked is known as it is.
+        if !self.by_hand {
+            for s in now.seen.iter().filter(|s| s.source == Source::Hand) {
+                let first = at(s.landmark);
+                for (k, row) in rows[first..first + 3].iter_mut().enumerate() {
+                    *row = Row {
+                        own: self.grown,
+                        mirror: first + k,
+                        other: 0.0,
+                    };
+                }
+            }
+        }
+        DMatrix::from_fn(N, N, |r, c| {
+            let (a, b) = (rows[r], rows[c]);
+            let of = |r: usize, c: usize| block[c][r];
+            a.own * (b.own * of(r, c) + b.other * of(r, b.mirror))
+                + a.other * (b.own * of(a.mirror, c) + b.other * of(a.mirror, b.mirror))
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::body::solve::{ROWS, Seen};
+    use Landmark as L;
+
+    fn seen(landmark: L, source: Source) -> Seen {
+        Seen {
+            camera: 0,
+            landmark,
+            pixel: [0.0; 2],
+            sigma: 1.0,
+            source,
+        }
+    }
+
+    /// Independent errors of a centimetre.
+    fn solution() -> Vec<Column<f64>> {
+        let mut block = vec![[0.0; ROWS]; N];
+        for (i, column) in block.iter_mut().enumerate() {
+            column[i] = 1e-4;
+        }
+        block
+    }
+
+    /// Standard errors of the middle of two landmarks and of the way between them along X, shares of the solution's.
+    fn modes(c: &DMatrix<f64>, [a, b]: [L; 2]) -> [f64; 2] {
+        let (a, b) = (at(a), at(b));
+        let sum = c[(a, a)] + c[(b, b)];
+        [sum + 2.0 * c[(a, b)], sum - 2.0 * c[(a, b)]].map(|v| (v / 2e-4).sqrt())
+    }
+
+    fn claimed(source: Source, cameras: usize) -> DMatrix<f64> {
+        let mut now = Instant::new(0.0);
+        now.seen = vec![seen(L::LeftHip, source), seen(L::RightHip, source)];
+        let all = [now];
+        Calibrated::new(&all, cameras, 1.0).covariance(&all[0], &solution())
+    }
+
+    #[test]
+    fn where_a_trunk_is_and_where_it_faces_are_claimed_apart() {
+        for (source, cameras, expected) in [
+            (Source::Network, 2, [0.85, 1.2]),
+            (Source::Automatic, 1, [0.63, 0.75]),
+            (Source::Imported, 2, [0.63, 0.75]),
+            (Source::Hand, 1, [0.7, 1.0]),
+            (Source::Hand, 2, [1.0, 1.0]),
+        ] {
+            let [common, between] = modes(&claimed(source, cameras), L::TRUNK[0]);
+            assert!((common - expected[0]).abs() < 1e-9, "{source:?} {common}");
+            assert!((between - expected[1]).abs() < 1e-9, "{source:?} {between}");
+        }
+        let feet = modes(&claimed(Source::Network, 1), L::LEGS[4]);
+        assert!((feet[0] - 1.5).abs() < 1e-9 && (feet[1] - 2.0).abs() < 1e-9);
+        // What is not one of a pair, and another axis, have nothing in common with it.
+        let c = claimed(Source::Network, 1);
+        assert!((c[(at(L::Nose), at(L::Nose))] - 1.44e-4).abs() < 1e-12);
+        assert!(c[(at(L::LeftHip), at(L::RightHip) + 1)].abs() < 1e-15);
+    }
+
+    #[test]
+    fn what_a_hand_marked_among_what_networks_found_is_known_as_it_is() {
+        let mut now = Instant::new(0.0);
+        now.seen = vec![
+            seen(L::LeftToe, Source::Hand),
+            seen(L::RightToe, Source::Hand),
+            seen(L::LeftHip, Source::Network),
+        ];
+        let all = [now];
+        let c = Calibrated::new(&all, 1, 1.5).covariance(&all[0], &solution());
+        assert_eq!(modes(&c, L::LEGS[4]).map(|v| (1e6 * v).round()), [1.5e6; 2]);
+        assert!((modes(&c, L::LEGS[3])[0] - 1.5 * 1.5).abs() < 1e-9);
+    }
+}
