@@ -231,7 +231,7 @@ mod tests {
     fn joints_lie_higher_and_feet_lower_than_what_is_seen_of_them() {
         assert!(raised(Landmark::LeftHip) > raised(Landmark::LeftKnee));
         assert!(raised(Landmark::RightToe) < 0.0);
-        assert_eq!(raised(Landmark::LeftWrist), 0.0);
+        assert_eq!(raised(Landmark::LeftElbow), 0.0);
         assert!(Landmark::ALL.iter().all(|l| raised(*l).abs() < 0.03));
     }
 

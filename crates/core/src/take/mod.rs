@@ -125,6 +125,13 @@ impl Take<'_> {
             .collect()
     }
 
+    /// Whether the program's own networks found the dancers in any film.
+    pub fn by_networks(&self) -> bool {
+        let tracks = self.films.iter().flat_map(|f| &f.track);
+        let mut points = tracks.flat_map(|s| s.points.values());
+        points.any(|p| p.source == Source::Network)
+    }
+
     /// Whether any film has a track.
     pub fn tracked(&self) -> bool {
         self.films.iter().any(|f| !f.track.is_empty())

@@ -247,7 +247,8 @@ fn look(networks: &Networks, p: &Performance, phone: usize, sums: &mut Sums) -> 
         if away(&person, &both[1 - role as usize]) < 0.5 * off && off > 40.0 {
             sums.exchanged += 1;
         }
-        let (Some(points), Some(widened)) = (&points, points.as_ref().and(widened.next())) else {
+        let (Some(points), Some(widened)) = (&points, points.as_ref().and_then(|_| widened.next()))
+        else {
             continue;
         };
         sums.marked += 1;
