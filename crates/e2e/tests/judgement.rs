@@ -5,7 +5,30 @@ use upright_core::fault::{Band, Choices, OwnBand};
 use upright_core::marks::Entry;
 use upright_core::units::Role;
 use upright_e2e::{Browser, House, PASSWORD};
+use upright_server::review::{self, Review};
 use upright_studio::{Hand, Performance, Scenario, Shown, marks};
+use uuid::Uuid;
+
+/// A couple's take without a film, marked by a hand, and what is found of it.
+async fn marked(
+    house: &House,
+    couple: Uuid,
+    performance: &Performance,
+    hand: u64,
+) -> anyhow::Result<(Uuid, Review)> {
+    let times = performance.frame_times(0);
+    let frame_times = times.iter().map(|t| t.0).collect();
+    let today = jiff::Zoned::now().date();
+    let take = house.take_without_film(couple, today, frame_times).await?;
+    let entries = marks(performance, 0, &times, &Hand::ordinary(hand))
+        .into_iter()
+        .map(Entry::Command)
+        .collect();
+    let review = review::mark(&house.app, house.studio, None, take, 0, entries)
+        .await
+        .map_err(|p| anyhow::anyhow!(p.detail))?;
+    Ok((take, review))
+}
 
 #[tokio::test]
 async fn a_finding_is_judged_by_another_school_and_the_eye_is_logged() -> anyhow::Result<()> {
@@ -20,17 +43,7 @@ async fn a_finding_is_judged_by_another_school_and_the_eye_is_logged() -> anyhow
         seed: 12,
         ..Scenario::default()
     })?;
-    let times = performance.frame_times(0);
-    let frame_times = times.iter().map(|t| t.0).collect();
-    let today = jiff::Zoned::now().date();
-    let take = house.take_without_film(couple, today, frame_times).await?;
-    let entries = marks(&performance, 0, &times, &Hand::ordinary(4))
-        .into_iter()
-        .map(Entry::Command)
-        .collect();
-    upright_server::review::mark(&house.app, house.studio, None, take, 0, entries)
-        .await
-        .map_err(|p| anyhow::anyhow!(p.detail))?;
+    let (take, _) = marked(&house, couple, &performance, 4).await?;
     let b = Browser::start().await?;
     let mut barriers = Vec::new();
     b.sign_in(&house.url, "coach@hall.example", PASSWORD)
@@ -173,17 +186,7 @@ async fn a_couple_that_steps_apart_shows_its_frame_limit() -> anyhow::Result<()>
         seed: 71,
         ..Scenario::default()
     })?;
-    let times = performance.frame_times(0);
-    let frame_times = times.iter().map(|t| t.0).collect();
-    let today = jiff::Zoned::now().date();
-    let take = house.take_without_film(couple, today, frame_times).await?;
-    let entries = marks(&performance, 0, &times, &Hand::ordinary(5))
-        .into_iter()
-        .map(Entry::Command)
-        .collect();
-    let review = upright_server::review::mark(&house.app, house.studio, None, take, 0, entries)
-        .await
-        .map_err(|p| anyhow::anyhow!(p.detail))?;
+    let (take, review) = marked(&house, couple, &performance, 5).await?;
     let found = review.analysis.frame_limit.context("arms are joined")?;
     let found = found
         .estimate()
@@ -228,17 +231,7 @@ async fn what_is_not_sure_is_left_to_the_coachs_eye() -> anyhow::Result<()> {
         seed: 21,
         ..Scenario::default()
     })?;
-    let times = performance.frame_times(0);
-    let frame_times = times.iter().map(|t| t.0).collect();
-    let today = jiff::Zoned::now().date();
-    let take = house.take_without_film(couple, today, frame_times).await?;
-    let entries = marks(&performance, 0, &times, &Hand::ordinary(6))
-        .into_iter()
-        .map(Entry::Command)
-        .collect();
-    let review = upright_server::review::mark(&house.app, house.studio, None, take, 0, entries)
-        .await
-        .map_err(|p| anyhow::anyhow!(p.detail))?;
+    let (take, review) = marked(&house, couple, &performance, 6).await?;
     let mut judged = review.analysis.judged.iter();
     let lean = judged
         .find(|j| j.fault == "P1" && j.role == Some(Role::Follower))

@@ -630,14 +630,11 @@ fn claimed(p: &Performance, source: Source) -> [f64; 2] {
     }
     let bodies = solved(p, &marks, &films, None).bodies[0].clone().unwrap();
     let middle = bodies.at.len() / 2;
-    let sigma = |of: &dyn Fn(Landmark) -> f64| {
-        let [a, b] = [Landmark::LeftShoulder, Landmark::RightShoulder].map(of);
-        0.5 * (a + b)
-    };
     let foot = bodies.value(middle, |b| Some(b.joint(Landmark::LeftHeel).y));
     let lean = bodies.value(middle, |b| {
-        let hips = b.joint(Landmark::LeftHip).y + b.joint(Landmark::RightHip).y;
-        Some(sigma(&|l| b.joint(l).y) - 0.5 * hips)
+        let [shoulders, hips] =
+            Landmark::TRUNK.map(|pair| pair.map(|l| 0.5 * b.joint(l).y).iter().sum::<f64>());
+        Some(shoulders - hips)
     });
     [foot.unwrap().sigma, lean.unwrap().sigma]
 }

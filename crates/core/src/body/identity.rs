@@ -17,7 +17,7 @@ const CHANGE: f64 = 6.0;
 const EXCHANGED: f64 = 0.01;
 
 /// By how much dearer exchanged names are where the program itself has followed both dancers through the pictures: on
-/// rendered couples it gave one sighting in five hundred the other's name.
+/// rendered couples it gave two to six sightings in a thousand the other's name.
 const FOLLOWED: f64 = 3.0;
 
 /// As far as a dancer comes in a second, metres (1σ), how fast the way changes, metres a second squared, and
