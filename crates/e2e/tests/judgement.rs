@@ -269,8 +269,10 @@ async fn what_is_not_sure_is_left_to_the_coachs_eye() -> anyhow::Result<()> {
     b.until("the lean among what is not sure", named).await?;
     let mut barriers = Vec::new();
     b.look_over("Bench, not sure", &mut barriers).await?;
-    b.press("Look: Leans back out of the hold").await?;
-    b.press("I see it: Leans back out of the hold").await?;
+    b.press("Look: Leans back out of the hold, follower")
+        .await?;
+    b.press("I see it: Leans back out of the hold, follower")
+        .await?;
     b.sees("How much").await?;
     b.press("Log the correction").await?;
     b.closed().await?;

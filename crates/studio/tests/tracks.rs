@@ -202,11 +202,16 @@ fn a_correction_is_solved_where_it_matters_and_as_if_from_the_start() {
     assert_eq!(b.joint(40, wrist), q.joint(40, wrist));
 }
 
+fn median(mut of: Vec<f64>) -> f64 {
+    of.sort_by(f64::total_cmp);
+    of[of.len() / 2]
+}
+
 /// At marked counts nothing near by tells the shapes of an arm apart that look alike; what the figure says is held does.
 #[test]
 fn held_hands_tell_the_elbows_of_one_camera() {
-    let (mut without, mut with) = ([0.0; 2], [0.0; 2]);
-    for seed in 1..7 {
+    let (mut without, mut with) = ([Vec::new(), Vec::new()], [Vec::new(), Vec::new()]);
+    for seed in 1..13 {
         let p = dance("shag-basic", 20 + seed);
         let mut held = Marks::default();
         for command in marks(&p, 0, &p.frame_times(0), &Hand::ordinary(seed)) {
@@ -218,7 +223,7 @@ fn held_hands_tell_the_elbows_of_one_camera() {
             ..held.clone()
         };
         let films = [Film::new(p.phone(0).picture())];
-        for (marks, sums) in [(&free, &mut without), (&held, &mut with)] {
+        for (marks, all) in [(&free, &mut without), (&held, &mut with)] {
             let s = solved(&p, marks, &films, None);
             // The leader's left hand holds the follower's right one.
             for (role, side) in [(Role::Leader, Foot::Left), (Role::Follower, Foot::Right)] {
@@ -228,15 +233,16 @@ fn held_hands_tell_the_elbows_of_one_camera() {
                     let [s, e, w] = Landmark::arm(side).map(|l| truth.joint(l));
                     let bend = (s - e).angle(&(w - e)).to_degrees();
                     let elbow = b.elbow(t, side).unwrap();
-                    sums[0] += (elbow.value - bend).abs();
-                    sums[1] += elbow.sigma;
+                    all[0].push((elbow.value - bend).abs());
+                    all[1].push(elbow.sigma);
                 }
             }
         }
     }
-    // Nearer to the truth, and surer.
+    // Nearer to the truth, and surer. Medians: the error of an arm that is nearly straight to the camera has no end.
+    let [with, without] = [with, without].map(|all| all.map(median));
     assert!(
-        with[0] < 0.96 * without[0] && with[1] < 0.9 * without[1],
+        with[0] < 0.85 * without[0] && with[1] < 0.95 * without[1],
         "{with:?} with holds, {without:?} without"
     );
 }

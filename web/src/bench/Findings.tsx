@@ -177,6 +177,9 @@ export function Findings({
   );
 }
 
+/** A fault by its name and the dancer's part, told apart where both have it. */
+const spoken = (name: string, role: string | null | undefined) => `${name}, ${role ?? 'couple'}`;
+
 /** So many are named at first. */
 const NAMED = 3;
 
@@ -220,10 +223,10 @@ function Unsure({
                 {Math.round(100 * j.likeliest)} % sure in {j.unsure} of {j.of} repetitions
               </Typography>
             </Box>
-            <Button onClick={() => acts.look(j)} aria-label={`Look: ${name}`}>
+            <Button onClick={() => acts.look(j)} aria-label={`Look: ${spoken(name, j.role)}`}>
               Look
             </Button>
-            <Button onClick={() => acts.see(j)} aria-label={`I see it: ${name}`}>
+            <Button onClick={() => acts.see(j)} aria-label={`I see it: ${spoken(name, j.role)}`}>
               I see it
             </Button>
           </Box>
@@ -273,7 +276,10 @@ function ByEye({
             · seen by eye, in the log
           </Typography>
         </Typography>
-        <Button onClick={() => acts.withdraw(d.id)} aria-label={`Take back: ${name}`}>
+        <Button
+          onClick={() => acts.withdraw(d.id)}
+          aria-label={`Take back: ${spoken(name, d.role)}`}
+        >
           Take back
         </Button>
       </Box>
@@ -323,10 +329,14 @@ function Finding({
   const name = fault?.name ?? j.fault;
   const order = chosen && (earlier || later) && (
     <Box sx={{ display: 'flex', ml: 'auto' }}>
-      <Button onClick={earlier} disabled={!earlier} aria-label={`Fix earlier: ${name}`}>
+      <Button
+        onClick={earlier}
+        disabled={!earlier}
+        aria-label={`Fix earlier: ${spoken(name, j.role)}`}
+      >
         Earlier
       </Button>
-      <Button onClick={later} disabled={!later} aria-label={`Fix later: ${name}`}>
+      <Button onClick={later} disabled={!later} aria-label={`Fix later: ${spoken(name, j.role)}`}>
         Later
       </Button>
     </Box>
@@ -389,7 +399,10 @@ function Finding({
           <Typography variant="caption" sx={{ flex: 1 }}>
             {decided.verdict === 'confirmed' ? '✓ In the log' : `Dismissed: ${decided.reason}`}
           </Typography>
-          <Button onClick={() => acts.withdraw(decided.id)} aria-label={`Take back: ${name}`}>
+          <Button
+            onClick={() => acts.withdraw(decided.id)}
+            aria-label={`Take back: ${spoken(name, j.role)}`}
+          >
             Take back
           </Button>
           {order}
@@ -399,11 +412,11 @@ function Finding({
           <Button
             variant="contained"
             onClick={() => acts.confirm(j)}
-            aria-label={`Confirm: ${name}`}
+            aria-label={`Confirm: ${spoken(name, j.role)}`}
           >
             Confirm
           </Button>
-          <Button onClick={() => acts.dismiss(j)} aria-label={`Dismiss: ${name}`}>
+          <Button onClick={() => acts.dismiss(j)} aria-label={`Dismiss: ${spoken(name, j.role)}`}>
             Dismiss
           </Button>
           {order}

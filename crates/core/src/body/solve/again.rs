@@ -83,6 +83,7 @@ pub fn solve_again(
                         instant.planted
                     },
                     turning: old.used[k].turning,
+                    turns: old.used[k].turns,
                     // A second camera tells.
                     unsure: if start::one_camera(instant) {
                         old.used[k].unsure

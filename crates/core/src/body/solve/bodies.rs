@@ -7,7 +7,7 @@ use nalgebra::{DMatrix, DVector, Matrix3, Point3, Vector3};
 
 use super::arms::Place;
 use super::skeleton::{self, Joints, N, SCALES, at};
-use super::{FAR, Instant};
+use super::{FAR, Instant, Source};
 use crate::body::Landmark;
 use crate::units::{Estimate, Foot};
 
@@ -259,6 +259,12 @@ impl Bodies {
             (_, Some(b)) if near(b) => Some(self.instant(b).late_by(seconds - self.at[b])),
             _ => None,
         }
+    }
+
+    /// Whether the program's own networks found any of it.
+    pub fn by_networks(&self) -> bool {
+        let mut seen = self.used.iter().flat_map(|i| &i.seen);
+        seen.any(|s| s.source == Source::Network)
     }
 
     /// Whether an instant has a neighbour near enough to tell how fast things move.

@@ -1,10 +1,12 @@
 //! How errors compare with what a solution claims of them, held against the truth of simulated takes.
 
+use std::ops::Range;
+
 use nalgebra::DMatrix;
 
 use super::block::Column;
 use super::skeleton::{N, at};
-use super::{Instant, Source};
+use super::{Instant, Source, turns};
 use crate::body::Landmark;
 
 /// By how much larger errors are than the solution's standard errors: of what left and right have in common, and
@@ -12,7 +14,11 @@ use crate::body::Landmark;
 #[derive(Clone, Copy)]
 struct Claims {
     nose: f64,
+    /// Between left and right in height only.
     trunk: [f64; 2],
+    /// Between left and right of the trunk along the floor: where it hardly turns, so that neighbours smooth it, and
+    /// where it turns.
+    faces: [f64; 2],
     arms: [f64; 2],
     /// Below the hips.
     legs: [f64; 2],
@@ -23,6 +29,7 @@ struct Claims {
 const NETWORK: Claims = Claims {
     nose: 1.2,
     trunk: [0.85, 1.2],
+    faces: [2.0, 1.4],
     arms: [2.0, 2.0],
     legs: [1.5, 2.0],
 };
@@ -33,17 +40,19 @@ const NETWORK: Claims = Claims {
 const DETECTOR: Claims = Claims {
     nose: 0.75,
     trunk: [0.63, 0.75],
+    faces: [1.12, 0.92],
     arms: [0.75; 2],
     legs: [0.9; 2],
 };
 
 /// Of what a hand marked in the picture of one camera: how a trunk leans toward it or away is mostly what is expected of
-/// anybody. With two cameras the solution knows its errors.
+/// anybody, and a little of the rest as well. With two cameras the solution knows its errors.
 const ONE_CAMERA: Claims = Claims {
     nose: 1.0,
-    trunk: [0.7, 1.0],
-    arms: [1.0; 2],
-    legs: [1.0; 2],
+    trunk: [0.63, 1.0],
+    faces: [1.0; 2],
+    arms: [0.93; 2],
+    legs: [0.93; 2],
 };
 
 impl Claims {
@@ -57,6 +66,13 @@ impl Claims {
         } else {
             (cameras == 1).then_some(ONE_CAMERA)
         }
+    }
+
+    /// Between left and right of a trunk along the floor at an instant.
+    fn facing(&self, now: &Instant) -> f64 {
+        let [calm, free] = self.faces;
+        now.turns
+            .map_or(free, |t| free + (calm - free) * turns::CALM / t)
     }
 
     fn pairs(&self) -> impl Iterator<Item = ([Landmark; 2], [f64; 2])> {
@@ -75,8 +91,28 @@ struct Row {
     other: f64,
 }
 
+impl Row {
+    fn new(mirror: usize, [common, between]: [f64; 2]) -> Self {
+        Self {
+            own: 0.5 * (common + between),
+            mirror,
+            other: 0.5 * (common - between),
+        }
+    }
+}
+
+/// Sets the rows of some coordinates of a left and a right landmark.
+fn pair_rows(rows: &mut [Row], [left, right]: [Landmark; 2], some: Range<usize>, by: [f64; 2]) {
+    for (l, mirror) in [(left, right), (right, left)] {
+        for k in some.clone() {
+            rows[at(l) + k] = Row::new(at(mirror) + k, by);
+        }
+    }
+}
+
 /// Covariances of single instants as errors are.
 pub(super) struct Calibrated {
+    claims: Option<Claims>,
     rows: Vec<Row>,
     /// By how much all errors are larger.
     grown: f64,
@@ -93,23 +129,17 @@ impl Calibrated {
             other: 0.0,
         };
         let mut rows: Vec<Row> = (0..N).map(alone).collect();
-        if let Some(claims) = Claims::of(instants, cameras) {
+        let claims = Claims::of(instants, cameras);
+        if let Some(claims) = &claims {
             for row in &mut rows[at(Landmark::Nose)..][..3] {
                 row.own *= claims.nose;
             }
-            for ([left, right], [common, between]) in claims.pairs() {
-                for (l, mirror) in [(left, right), (right, left)] {
-                    for k in 0..3 {
-                        rows[at(l) + k] = Row {
-                            own: 0.5 * grown * (common + between),
-                            mirror: at(mirror) + k,
-                            other: 0.5 * grown * (common - between),
-                        };
-                    }
-                }
+            for (pair, by) in claims.pairs() {
+                pair_rows(&mut rows, pair, 0..3, by.map(|v| grown * v));
             }
         }
         Self {
+            claims,
             rows,
             grown,
             by_hand: !super::automatic(instants),
@@ -119,6 +149,12 @@ impl Calibrated {
     /// The covariance of an instant's coordinates, from the solution's columns.
     pub fn covariance(&self, now: &Instant, block: &[Column<f64>]) -> DMatrix<f64> {
         let mut rows = self.rows.clone();
+        if let Some(claims) = &self.claims {
+            let by = [claims.trunk[0], claims.facing(now)].map(|v| self.grown * v);
+            for pair in Landmark::TRUNK {
+                pair_rows(&mut rows, pair, 0..2, by);
+            }
+        }
         // Beside what others found, what a hand marked is known as it is.
         if !self.by_hand {
             for s in now.seen.iter().filter(|s| s.source == Source::Hand) {
@@ -183,10 +219,10 @@ mod tests {
     #[test]
     fn where_a_trunk_is_and_where_it_faces_are_claimed_apart() {
         for (source, cameras, expected) in [
-            (Source::Network, 2, [0.85, 1.2]),
-            (Source::Automatic, 1, [0.63, 0.75]),
-            (Source::Imported, 2, [0.63, 0.75]),
-            (Source::Hand, 1, [0.7, 1.0]),
+            (Source::Network, 2, [0.85, 1.4]),
+            (Source::Automatic, 1, [0.63, 0.92]),
+            (Source::Imported, 2, [0.63, 0.92]),
+            (Source::Hand, 1, [0.63, 1.0]),
             (Source::Hand, 2, [1.0, 1.0]),
         ] {
             let [common, between] = modes(&claimed(source, cameras), L::TRUNK[0]);
@@ -199,6 +235,24 @@ mod tests {
         let c = claimed(Source::Network, 1);
         assert!((c[(at(L::Nose), at(L::Nose))] - 1.44e-4).abs() < 1e-12);
         assert!(c[(at(L::LeftHip), at(L::RightHip) + 1)].abs() < 1e-15);
+    }
+
+    #[test]
+    fn where_a_calm_trunk_faces_is_claimed_less_surely_than_in_a_turn() {
+        let mut now = Instant::new(0.0);
+        now.seen = vec![seen(L::LeftHip, Source::Automatic)];
+        let mut of = |turns: f64, axis: usize| {
+            now.turns = Some(turns);
+            let all = [now.clone()];
+            let c = Calibrated::new(&all, 2, 1.0).covariance(&now, &solution());
+            let (a, b) = (at(L::LeftShoulder) + axis, at(L::RightShoulder) + axis);
+            ((c[(a, a)] + c[(b, b)] - 2.0 * c[(a, b)]) / 2e-4).sqrt()
+        };
+        assert!((of(turns::CALM, 0) - 1.12).abs() < 1e-9);
+        assert!((of(2.0 * turns::CALM, 1) - 1.02).abs() < 1e-9);
+        assert!((of(1e6, 1) - 0.92).abs() < 1e-4);
+        // How the shoulders tilt is not smoothed so.
+        assert!((of(turns::CALM, 2) - 0.75).abs() < 1e-9);
     }
 
     #[test]

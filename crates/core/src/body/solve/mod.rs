@@ -13,6 +13,7 @@ mod block;
 mod bodies;
 mod claims;
 mod contact;
+mod halves;
 mod hold;
 mod lies;
 mod residuals;
@@ -22,6 +23,7 @@ mod start;
 mod terms;
 #[cfg(test)]
 mod tests;
+mod turns;
 
 use std::sync::Arc;
 
@@ -36,7 +38,7 @@ use self::claims::Calibrated;
 pub use self::hold::{Grip, Held, Known, with_holds};
 pub use self::residuals::Residuals;
 use self::skeleton::{Joints, N, SCALE_SIGMA, SCALES, at, liveliness, radius};
-use self::terms::{Cost, Normal};
+use self::terms::{Cost, Normal, student};
 use super::Landmark;
 use crate::camera::{Calibration, Camera};
 
@@ -177,6 +179,8 @@ pub struct Instant {
     pub floor_sigma: f64,
     /// How fast the body turns, radians a second: a quick turn bends the ways of its joints.
     pub turning: f64,
+    /// How quickly its turning changes, radians a second squared (1σ), once that is known.
+    pub turns: Option<f64>,
     /// How far other ways for the trunk to face that look alike spread its direction, radians (1σ).
     pub unsure: f64,
 }
@@ -192,6 +196,7 @@ impl Instant {
             bore: [false; 2],
             floor_sigma: 0.01,
             turning: 0.0,
+            turns: None,
             unsure: 0.0,
         }
     }
@@ -275,6 +280,9 @@ pub fn solve(
         let solver = Solver::new(&given, &instants);
         rounds += solver.descend_near(&mut desk, &changed, &mut state, pace.exchanged)?;
         given.stay = solver.stay(&state);
+    }
+    if automatic(&instants) {
+        turns::note(&mut instants, &state.joints);
     }
     let mut chosen = None;
     for again in [false, true] {
@@ -376,9 +384,41 @@ struct Solver<'a> {
 struct Bend {
     by: [f64; 3],
     weights: Joints,
+    /// Weights of how shoulders and hips turn, where that is not as free as how they go.
+    turns: Option<[f64; 2]>,
 }
 
-/// The linearised problem. Keeps its memory when it is filled again.
+/// A second difference in the halves' terms, by what its coordinates weigh and what they cost.
+struct Bent {
+    off: Joints,
+    weights: Joints,
+    costs: Joints,
+}
+
+impl Bend {
+    /// Of joints at three instants.
+    fn of(&self, joints: &[Joints]) -> Bent {
+        let mut off: Joints =
+            std::array::from_fn(|i| (0..3).map(|k| self.by[k] * joints[k][i]).sum());
+        halves::column(&mut off);
+        let mut bent = Bent {
+            off,
+            weights: self.weights,
+            costs: std::array::from_fn(|i| self.weights[i] * off[i] * off[i]),
+        };
+        for (turn, weight) in halves::BETWEEN.iter().zip(self.turns.iter().flatten()) {
+            let squares = turn.map(|i| weight * off[i] * off[i]);
+            let weighed = student(turns::FREEDOM, 2.0, squares[0] + squares[1]);
+            for (i, square) in turn.iter().zip(squares) {
+                bent.weights[*i] = weight * weighed.weight;
+                bent.costs[*i] = square * weighed.root().powi(2);
+            }
+        }
+        bent
+    }
+}
+
+/// The linearised problem in the halves' terms. Keeps its memory when it is filled again.
 struct Linear<T> {
     band: Band<T>,
     /// Coordinates by length scales, those of one instant after those of the other.
@@ -462,9 +502,11 @@ impl<'a> Solver<'a> {
             .windows(3)
             .map(|w| {
                 let (a, b) = (w[1].at - w[0].at, w[2].at - w[1].at);
+                let turning = w.iter().map(|i| i.turning).fold(0.0, f64::max);
                 (a > 1e-4 && b > 1e-4 && a < FAR && b < FAR).then(|| Bend {
                     by: [2.0 / (a * (a + b)), -2.0 / (a * b), 2.0 / (b * (a + b))],
-                    weights: weights(w.iter().map(|i| i.turning).fold(0.0, f64::max)),
+                    weights: weights(turning),
+                    turns: turns::weights(w, given.height),
                 })
             })
             .collect();
@@ -490,10 +532,7 @@ impl<'a> Solver<'a> {
             .collect();
         for (t, bend) in self.smooth.iter().enumerate() {
             let Some(bend) = bend else { continue };
-            for (i, weight) in bend.weights.iter().enumerate() {
-                let r: f64 = (0..3).map(|k| bend.by[k] * state.joints[t + k][i]).sum();
-                costs[t + 1] += weight * r * r;
-            }
+            costs[t + 1] += bend.of(&state.joints[t..t + 3]).costs.iter().sum::<f64>();
         }
         for (t, parts) in self.standing() {
             let weight = self.stay_sigma(t).powi(-2);
@@ -549,20 +588,23 @@ impl<'a> Solver<'a> {
             }
             out.right.push(normal.right);
             out.costs.push(normal.cost);
+            halves::column(&mut out.right[t]);
+            halves::triangle(out.band.block(t));
+            cross.iter_mut().for_each(|c| halves::column(c));
         }
         for (t, bend) in self.smooth.iter().enumerate() {
             let Some(bend) = bend else { continue };
             let by = bend.by;
-            for (i, weight) in bend.weights.iter().enumerate() {
-                let r: f64 = (0..3).map(|k| by[k] * state.joints[t + k][i]).sum();
-                out.costs[t + 1] += weight * r * r;
+            let bent = bend.of(&state.joints[t..t + 3]);
+            out.costs[t + 1] += bent.costs.iter().sum::<f64>();
+            for (i, (weight, r)) in bent.weights.iter().zip(&bent.off).enumerate() {
                 for (k, by) in by.iter().enumerate() {
                     out.right[t + k][i] -= weight * by * r;
                     out.band.block(t + k)[i][i] += T::rounded(weight * by * by);
                 }
             }
             let meet = |to: &mut Column<T>, by: f64| {
-                for (to, weight) in to.iter_mut().zip(&bend.weights) {
+                for (to, weight) in to.iter_mut().zip(&bent.weights) {
                     *to += T::rounded(by * weight);
                 }
             };
@@ -799,13 +841,17 @@ impl<'a> Solver<'a> {
         let calibrated = Calibrated::new(self.instants, self.given.cameras.len(), grown);
         let mut own: Vec<DMatrix<f64>> = vec![DMatrix::zeros(0, 0); self.instants.len()];
         factor.inverse_blocks(|t, block| {
-            own[t] = calibrated.covariance(&self.instants[t], block);
+            let mut block = block.to_vec();
+            halves::triangle(&mut block);
+            block::mirror(&mut block);
+            own[t] = calibrated.covariance(&self.instants[t], &block);
         });
         let mut z = cross.clone();
         factor.solve(&mut z, SCALES);
         take_dots(&mut schur, &cross, &z);
         let scale_covariance = schur.try_inverse().ok_or(SolveError::NoFit)?;
         let by_camera = self.by_camera(&state, &factor, (&cross, &z, &scale_covariance));
+        z.iter_mut().for_each(|z| halves::column(z));
         let of_cameras = OF_CAMERA * self.given.cameras.len();
         let shared = (0..self.instants.len()).map(|t| {
             DMatrix::from_fn(N, SCALES + of_cameras, |r, c| match c.checked_sub(SCALES) {
@@ -907,6 +953,7 @@ impl<'a> Solver<'a> {
                 }
             }
         }
+        right.iter_mut().for_each(|r| halves::column(r));
         // The lengths' share: y = S⁻¹ (−Bᵀ A⁻¹ r), x = A⁻¹ r − Z y.
         factor.solve(&mut right, many);
         let mut lengths = DMatrix::zeros(SCALES, many);
@@ -915,6 +962,7 @@ impl<'a> Solver<'a> {
         for (x, z) in right.chunks_mut(many.max(1)).zip(z.chunks(SCALES)) {
             f64::add_product(x, z, &y, -1.0);
         }
+        right.iter_mut().for_each(|r| halves::column(r));
         right
     }
 }
@@ -1023,6 +1071,7 @@ impl Desk {
                 f32::add_product(x, z, &by, -1.0);
             }
         }
+        step.iter_mut().for_each(|s| halves::column(s));
         Some(scales)
     }
 }

@@ -69,10 +69,9 @@ impl<'a> Residuals<'a> {
         let solver = Solver::new(&self.given, &self.bodies.used);
         for (t, bend) in solver.smooth.iter().enumerate() {
             let Some(bend) = bend else { continue };
-            for (i, weight) in bend.weights.iter().enumerate() {
-                let r: f64 = (0..3).map(|k| bend.by[k] * joints[t + k][i]).sum();
-                out.push((weight.sqrt() * r, [t, t + 2]));
-            }
+            let bent = bend.of(&joints[t..t + 3]);
+            let rows = bent.off.iter().zip(&bent.costs);
+            out.extend(rows.map(|(r, cost)| (r.signum() * cost.sqrt(), [t, t + 2])));
         }
         for (t, parts) in solver.standing() {
             for l in parts {

@@ -18,7 +18,7 @@ pub(super) const SCALE_SIGMA: f64 = 0.035;
 pub(super) type Joints = [f64; N];
 
 /// First coordinate of a landmark.
-pub(super) fn at(l: Landmark) -> usize {
+pub(super) const fn at(l: Landmark) -> usize {
     3 * l as usize
 }
 

@@ -111,7 +111,7 @@ impl Weighed {
 /// Errors by Student's distribution with `nu` degrees of freedom in `axes` dimensions, of which the residuals
 /// have this sum of squares: the weight of each (as in iteratively reweighted least squares) and, for all of them
 /// together, minus twice the logarithm of the probability.
-fn student(nu: f64, axes: f64, squares: f64) -> Weighed {
+pub(super) fn student(nu: f64, axes: f64, squares: f64) -> Weighed {
     Weighed {
         weight: (nu + axes) / (nu + squares),
         cost: (nu + axes) * (1.0 + squares / nu).ln(),
