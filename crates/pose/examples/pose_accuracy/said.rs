@@ -95,7 +95,9 @@ impl Said {
         }
         for (row, of) in &self.0 {
             let list: Vec<String> = of.falsely.iter().map(|(f, n)| format!("{f} {n}")).collect();
-            let _ = writeln!(page, "\nFalsely by {}: {}", row.name(), list.join(", "));
+            if !list.is_empty() {
+                let _ = writeln!(page, "\nFalsely by {}: {}", row.name(), list.join(", "));
+            }
         }
         page
     }
