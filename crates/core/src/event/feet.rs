@@ -55,8 +55,8 @@ const MOVING: f64 = 0.22;
 /// Standard error of when a foot is half-way that steps in place, seconds, on simulated takes.
 const IN_PLACE_SIGMA: f64 = 0.045;
 
-/// By how much worse arrivals are told from what the program's own networks find: on rendered couples half of them lay
-/// within one standard error and three quarters within two (docs/pose.md).
+/// By how much worse arrivals are told from what the program's own networks find: without it half of them lay within
+/// one standard error on rendered couples and three quarters within two (docs/decisions/0029).
 const BY_NETWORKS: f64 = 1.6;
 
 /// A step that was found.
