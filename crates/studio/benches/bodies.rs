@@ -5,7 +5,7 @@ use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
 
 use nalgebra::SMatrix;
 use upright_core::analyse::analyse;
-use upright_core::body::solve::{Instant, Seen, Source, solve, solve_again};
+use upright_core::body::solve::{Alone, Instant, Known, Seen, Source, solve, with_holds};
 use upright_core::camera::Calibration;
 use upright_core::chart::Shelf;
 use upright_core::fault::Rules;
@@ -88,7 +88,12 @@ fn bodies(c: &mut Criterion) {
     ] {
         let given = instants(&p, 1, &times, source);
         let cameras = cameras(&p, 1);
-        let before = solve(1.82, &cameras, &given).unwrap();
+        let alone = Alone::new(1.82, &cameras, &given).unwrap();
+        let before = Known {
+            alone: &alone,
+            held: None,
+            bodies: &with_holds(&cameras, &alone, None, None).unwrap(),
+        };
         let mut changed = given.clone();
         let middle = times.len() / 2;
         changed[middle].seen[4].pixel[0] += 3.0;
@@ -97,8 +102,9 @@ fn bodies(c: &mut Criterion) {
             &changed,
             |b, changed| {
                 b.iter(|| {
-                    let again = solve_again(1.82, &cameras, changed, (&given, &before));
-                    again.unwrap().unwrap()
+                    let again = alone.again(1.82, &cameras, changed, &given);
+                    let again = again.unwrap().unwrap();
+                    with_holds(&cameras, &again, None, Some(&before)).unwrap()
                 });
             },
         );

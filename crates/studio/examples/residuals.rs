@@ -8,7 +8,7 @@
 use std::io::{Read as _, Write as _};
 
 use nalgebra::SMatrix;
-use upright_core::body::solve::{Instant, Residuals, Seen, Source, solve};
+use upright_core::body::solve::{Alone, Instant, Residuals, Seen, Source, with_holds};
 use upright_core::camera::Calibration;
 use upright_core::units::{MediaTime, Role};
 use upright_studio::{Detector, Performance, Phone, Scenario, detect};
@@ -59,9 +59,10 @@ fn main() -> std::process::ExitCode {
     }
     let height = p.scenario().heights[Role::Leader as usize];
     let begun = std::time::Instant::now();
-    let bodies = solve(height, &cameras, &instants).unwrap();
+    let alone = Alone::new(height, &cameras, &instants).unwrap();
+    let bodies = with_holds(&cameras, &alone, None, None).unwrap();
     let took = begun.elapsed().as_secs_f64();
-    let residuals = Residuals::new(&cameras, &bodies);
+    let residuals = Residuals::new(&cameras, &alone);
     let solved = residuals.solved();
     let rows = residuals.at(&solved).unwrap();
     let spans: Vec<[usize; 2]> = rows.iter().map(|r| r.1).collect();

@@ -17,9 +17,7 @@ pub mod table;
 use std::collections::BTreeMap;
 
 use crate::body::identity::{Told, mend};
-use crate::body::solve::{
-    Bodies, Held, Hint, Instant, Known, Seen, Source, solve, solve_again, with_holds,
-};
+use crate::body::solve::{Alone, Bodies, Held, Hint, Instant, Known, Seen, Source, with_holds};
 use crate::body::track::{Sight, Sighting, between};
 use crate::body::{Landmark, Pose};
 use crate::camera::{Calibration, PIXEL_SIGMA, calibrate_lens};
@@ -146,7 +144,7 @@ pub struct Solved {
     /// Frames in which the dancers' names were exchanged and put right, by film.
     pub mended: Vec<usize>,
     /// The bodies before the dancers' hands were looked at together.
-    alone: [Result<Bodies, String>; 2],
+    alone: [Option<Alone>; 2],
     /// Where each one's hands are held, where the figure says so.
     held: [Option<Held>; 2],
     given: [Vec<Instant>; 2],
@@ -167,7 +165,7 @@ impl Solved {
     /// Bodies known otherwise than from films.
     pub fn known(bodies: [Bodies; 2]) -> Self {
         Self {
-            alone: bodies.clone().map(Ok),
+            alone: [None, None],
             held: [None, None],
             bodies: bodies.map(Ok),
             mended: Vec::new(),
@@ -245,30 +243,15 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
         if instants.is_empty() {
             return Err("Mark hips, shoulders and feet at a count.".to_owned());
         }
-        let old = before.filter(|b| b.given[role as usize] == *instants && b.cameras == cameras);
-        match old {
-            Some(b) => b.alone[role as usize].clone(),
-            None => {
-                let height = take.couple.height(role);
-                let known = before.filter(|b| b.cameras == cameras).and_then(|b| {
-                    let own = b.alone[role as usize].as_ref().ok()?;
-                    Some((b.given[role as usize].as_slice(), own))
-                });
-                known
-                    .and_then(|known| solve_again(height, &cameras, instants, known))
-                    .unwrap_or_else(|| solve(height, &cameras, instants))
-                    .map_err(|e| e.to_string())
-            }
-        }
-    };
-    // The dancers have nothing to do with each other: one on each core.
-    let both = |one: &(dyn Fn(Role) -> Result<Bodies, String> + Sync)| {
-        std::thread::scope(|s| {
-            let follower = s.spawn(|| one(Role::Follower));
-            let leader = one(Role::Leader);
-            let broken = |_| Err("The follower could not be worked out.".to_owned());
-            [leader, follower.join().unwrap_or_else(broken)]
-        })
+        let known = before.filter(|b| b.cameras == cameras).and_then(|b| {
+            let own = b.alone[role as usize].as_ref()?;
+            Some((b.given[role as usize].as_slice(), own))
+        });
+        let height = take.couple.height(role);
+        known
+            .and_then(|(given, own)| own.again(height, &cameras, instants, given))
+            .unwrap_or_else(|| Alone::new(height, &cameras, instants))
+            .map_err(|e| e.to_string())
     };
     let alone = both(&one);
     let holds = Holds::of(take);
@@ -279,26 +262,34 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
     };
     let bodies = both(&|role: Role| {
         let own = alone[role as usize].as_ref().map_err(String::clone)?;
-        let Some(held) = &held[role as usize] else {
-            return Ok(own.clone());
-        };
         let old = before.filter(|b| b.cameras == cameras).and_then(|b| {
             Some(Known {
-                alone: b.alone[role as usize].as_ref().ok()?,
-                held: b.held[role as usize].as_ref()?,
+                alone: b.alone[role as usize].as_ref()?,
+                held: b.held[role as usize].as_ref(),
                 bodies: b.of(role)?,
             })
         });
+        let held = held[role as usize].as_ref();
         with_holds(&cameras, own, held, old.as_ref()).map_err(|e| e.to_string())
     });
     Solved {
         bodies,
-        alone,
+        alone: alone.map(Result::ok),
         held,
         mended,
         given,
         cameras,
     }
+}
+
+/// What is worked out for each dancer apart, one on each core.
+fn both<T: Send>(one: &(dyn Fn(Role) -> Result<T, String> + Sync)) -> [Result<T, String>; 2] {
+    std::thread::scope(|s| {
+        let follower = s.spawn(|| one(Role::Follower));
+        let leader = one(Role::Leader);
+        let broken = |_| Err("The follower could not be worked out.".to_owned());
+        [leader, follower.join().unwrap_or_else(broken)]
+    })
 }
 
 /// What is known of a dancer, instant by instant. `index` are the films with a floor, `tracks` their mended

@@ -1,12 +1,8 @@
 //! A solution brought up to date after a few instants have changed: only those and what leans on them are
 //! solved again, with the lengths as they were.
 
-use std::sync::Arc;
-
-use nalgebra::DMatrix;
-
-use super::bodies::Bodies;
-use super::skeleton::{Joints, N};
+use super::alone::Alone;
+use super::skeleton::Joints;
 use super::{
     Desk, FAR, Given, Instant, SolveError, Solver, State, arms, contact, lies, sides, start,
 };
@@ -22,150 +18,127 @@ const FEW: usize = 4;
 /// An old instant that is the same moment, seconds.
 const SAME: f64 = 1e-6;
 
-/// The bodies of `instants`, most of which are as they were in `before`; `None` when too much has changed, or
-/// nothing can be told apart.
-pub fn solve_again(
-    height: f64,
-    cameras: &[Calibration],
-    instants: &[Instant],
-    (before, old): (&[Instant], &Bodies),
-) -> Option<Result<Bodies, SolveError>> {
-    if before.len() != old.at.len() || (height - old.height).abs() > 1e-9 {
-        return None;
-    }
-    let was: Vec<Option<usize>> = instants
-        .iter()
-        .map(|now| {
-            let k = before.partition_point(|b| b.at < now.at - SAME);
-            before
-                .get(k)
-                .filter(|b| (b.at - now.at).abs() <= SAME)
-                .map(|_| k)
-        })
-        .collect();
-    let mut changed: Vec<usize> = (0..instants.len())
-        .filter(|t| was[*t].is_none_or(|k| before[k] != instants[*t]))
-        .collect();
-    // An instant that is gone takes its support away from the nearest one.
-    let mut stayed = vec![false; before.len()];
-    was.iter().flatten().for_each(|k| stayed[*k] = true);
-    for (gone, _) in before.iter().zip(&stayed).filter(|b| !b.1) {
-        let off = |t: &usize| (instants[*t].at - gone.at).abs();
-        let nearest = (0..instants.len()).min_by(|a, b| off(a).total_cmp(&off(b)));
-        changed.extend(nearest.filter(|t| off(t) < FAR));
-    }
-    changed.sort_unstable();
-    changed.dedup();
-    if changed.len() * FEW > instants.len() {
-        return None;
-    }
-    let given = Given {
-        height,
-        cameras: cameras.iter().map(|c| &c.camera).collect(),
-        stay: old.stay,
-        wide: 1.0,
-    };
-    let mut now = Parts {
-        used: Vec::with_capacity(instants.len()),
-        joints: Vec::with_capacity(instants.len()),
-    };
-    for (t, instant) in instants.iter().enumerate() {
-        match was[t] {
-            Some(k) if before[k] == *instant => {
-                now.used.push(old.used[k].clone());
-                now.joints.push(old.joints[k]);
-            }
-            Some(k) => {
-                let mut own = [Instant {
-                    planted: if instant.planted == [[false; 2]; 2] {
-                        old.used[k].planted
-                    } else {
-                        instant.planted
-                    },
-                    turning: old.used[k].turning,
-                    turns: old.used[k].turns,
-                    // A second camera tells.
-                    unsure: if start::one_camera(instant) {
-                        old.used[k].unsure
-                    } else {
-                        0.0
-                    },
-                    ..instant.clone()
-                }];
-                lies::correct(&given, &mut own, &old.joints[k..=k]);
-                now.used.extend(own);
-                now.joints.push(old.joints[k]);
-            }
-            None => {
-                let mut own = [instant.clone()];
-                let found = start::start(&given, &mut own)?;
-                lies::correct(&given, &mut own, &found);
-                now.joints.push(found[0]);
-                now.used.extend(own);
-            }
+impl Alone {
+    /// The dancer from `instants`, most of which are as they were in `before`, from which this one is known; `None` when
+    /// too much has changed, or nothing can be told apart.
+    pub fn again(
+        &self,
+        height: f64,
+        cameras: &[Calibration],
+        instants: &[Instant],
+        before: &[Instant],
+    ) -> Option<Result<Self, SolveError>> {
+        let old = self;
+        if before.len() != old.at.len() || (height - old.height).abs() > 1e-9 {
+            return None;
         }
-    }
-    let blank = |like: &[Arc<DMatrix<f64>>], columns: usize| {
-        let none = Arc::new(DMatrix::zeros(N, columns));
-        was.iter()
-            .map(|k| Arc::clone(k.map_or(&none, |k| &like[k])))
-            .collect::<Vec<_>>()
-    };
-    let mut out = Bodies {
-        at: instants.iter().map(|i| i.at).collect(),
-        joints: now.joints.clone(),
-        planted: now.used.iter().map(|i| i.planted).collect(),
-        own: blank(&old.own, N),
-        shared: blank(&old.shared, old.shared_covariance.ncols()),
-        shared_covariance: old.shared_covariance.clone(),
-        spreads: was
+        let was: Vec<Option<usize>> = instants
             .iter()
-            .map(|k| k.map_or([0.0; 2], |k| old.spreads[k]))
-            .collect(),
-        hands: was
-            .iter()
-            .map(|k| k.map_or_else(Default::default, |k| old.hands[k].clone()))
-            .collect(),
-        height,
-        scales: old.scales,
-        residual: old.residual,
-        rounds: old.rounds,
-        stay: old.stay,
-        used: Vec::new(),
-        exchanged: old.exchanged,
-    };
-    let mut desk = Desk::new();
-    for (from, to, kept) in windows(instants, &changed) {
-        let mut part: Vec<Instant> = now.used[from..to].to_vec();
-        let mut state = State {
-            joints: now.joints[from..to].to_vec(),
-            scales: old.scales,
-        };
-        if let Err(e) = solve_part(&given, &mut desk, &mut part, &mut state) {
-            return Some(Err(e));
+            .map(|now| {
+                let k = before.partition_point(|b| b.at < now.at - SAME);
+                before
+                    .get(k)
+                    .filter(|b| (b.at - now.at).abs() <= SAME)
+                    .map(|_| k)
+            })
+            .collect();
+        let mut changed: Vec<usize> = (0..instants.len())
+            .filter(|t| was[*t].is_none_or(|k| before[k] != instants[*t]))
+            .collect();
+        // An instant that is gone takes its support away from the nearest one.
+        let mut stayed = vec![false; before.len()];
+        was.iter().flatten().for_each(|k| stayed[*k] = true);
+        for (gone, _) in before.iter().zip(&stayed).filter(|b| !b.1) {
+            let off = |t: &usize| (instants[*t].at - gone.at).abs();
+            let nearest = (0..instants.len()).min_by(|a, b| off(a).total_cmp(&off(b)));
+            changed.extend(nearest.filter(|t| off(t) < FAR));
         }
-        let chosen = arms::choose(&given, &part, &mut state.joints, &state.scales, None);
-        let solver = Solver::new(&given, &part);
-        let solved = solver
-            .descend_held(&mut desk, &mut state, 4)
-            .and_then(|rounds| {
-                solver.finish(cameras, state, chosen.spreads, rounds, Some(old.residual))
-            });
-        let solved = match solved {
-            Ok(s) => s,
-            Err(e) => return Some(Err(e)),
-        };
-        for t in kept {
-            let k = t - from;
-            out.take(t, &solved, k);
-            out.planted[t] = solved.planted[k];
-            out.spreads[t] = solved.spreads[k];
-            out.hands[t].clone_from(&chosen.hands[k]);
-            now.used[t] = part[k].clone();
+        changed.sort_unstable();
+        changed.dedup();
+        if changed.len() * FEW > instants.len() {
+            return None;
         }
+        let given = old.given(cameras);
+        let mut now = Parts {
+            used: Vec::with_capacity(instants.len()),
+            joints: Vec::with_capacity(instants.len()),
+        };
+        for (t, instant) in instants.iter().enumerate() {
+            match was[t] {
+                Some(k) if before[k] == *instant => {
+                    now.used.push(old.used[k].clone());
+                    now.joints.push(old.joints[k]);
+                }
+                Some(k) => {
+                    let mut own = [Instant {
+                        planted: if instant.planted == [[false; 2]; 2] {
+                            old.used[k].planted
+                        } else {
+                            instant.planted
+                        },
+                        turning: old.used[k].turning,
+                        turns: old.used[k].turns,
+                        // A second camera tells.
+                        unsure: if start::one_camera(instant) {
+                            old.used[k].unsure
+                        } else {
+                            0.0
+                        },
+                        ..instant.clone()
+                    }];
+                    lies::correct(&given, &mut own, &old.joints[k..=k]);
+                    now.used.extend(own);
+                    now.joints.push(old.joints[k]);
+                }
+                None => {
+                    let mut own = [instant.clone()];
+                    let found = start::start(&given, &mut own)?;
+                    lies::correct(&given, &mut own, &found);
+                    now.joints.push(found[0]);
+                    now.used.extend(own);
+                }
+            }
+        }
+        let mut out = Self {
+            at: instants.iter().map(|i| i.at).collect(),
+            joints: now.joints.clone(),
+            hands: was
+                .iter()
+                .map(|k| k.map_or_else(Default::default, |k| old.hands[k].clone()))
+                .collect(),
+            spreads: was
+                .iter()
+                .map(|k| k.map_or([0.0; 2], |k| old.spreads[k]))
+                .collect(),
+            used: Vec::new(),
+            ..*old
+        };
+        let mut desk = Desk::new();
+        for (from, to, kept) in windows(instants, &changed) {
+            let mut part: Vec<Instant> = now.used[from..to].to_vec();
+            let mut state = State {
+                joints: now.joints[from..to].to_vec(),
+                scales: old.scales,
+            };
+            if let Err(e) = solve_part(&given, &mut desk, &mut part, &mut state) {
+                return Some(Err(e));
+            }
+            let chosen = arms::choose(&given, &part, &mut state.joints, &state.scales, None);
+            let solver = Solver::new(&given, &part);
+            if let Err(e) = solver.descend_held(&mut desk, &mut state, 4) {
+                return Some(Err(e));
+            }
+            for t in kept {
+                let k = t - from;
+                out.joints[t] = state.joints[k];
+                out.spreads[t] = chosen.spreads[k];
+                out.hands[t].clone_from(&chosen.hands[k]);
+                now.used[t] = part[k].clone();
+            }
+        }
+        out.used = now.used;
+        Some(Ok(out))
     }
-    out.used = now.used;
-    Some(Ok(out))
 }
 
 struct Parts {

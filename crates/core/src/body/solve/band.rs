@@ -117,7 +117,7 @@ impl<T: Real> Factor<T> {
                 gain.fill([T::default(); ROWS]);
                 T::add_product(gain, &beside, pivot, T::ONE);
                 if let Some(next) = rest.get_mut(..size) {
-                    T::add_symmetric(next, gain, &beside, -T::ONE);
+                    T::add_lower_turned(next, gain, &beside, -T::ONE);
                 }
             }
             filled = false;
@@ -212,11 +212,11 @@ impl<T: Real> Factor<T> {
                 T::add_product(&mut far, &later, &beyond, -T::ONE);
                 // G₂ᵀ Σ = S D Σ.
                 scale_rows(&mut far, d);
-                T::add_product(&mut own, self.pivot(t), &far, -T::ONE);
+                T::add_lower(&mut own, self.pivot(t), &far, -T::ONE);
             }
             if let Some(g) = g1 {
                 block::turn(g, &mut gain);
-                T::add_product(&mut own, &gain, &near, -T::ONE);
+                T::add_lower(&mut own, &gain, &near, -T::ONE);
             }
             block::mirror(&mut own);
             done(t, &own);

@@ -38,8 +38,16 @@ pub(super) trait Real:
     /// `to` ± a · b.
     fn add_product(to: &mut [Column<Self>], a: &[Column<Self>], b: &[Column<Self>], sign: Self);
 
-    /// `to` ± a · bᵀ, which is known to be symmetric: its lower triangle.
-    fn add_symmetric(to: &mut [Column<Self>], a: &[Column<Self>], b: &[Column<Self>], sign: Self);
+    /// The lower triangle of `to` ± a · b.
+    fn add_lower(to: &mut [Column<Self>], a: &[Column<Self>], b: &[Column<Self>], sign: Self);
+
+    /// The lower triangle of `to` ± a · bᵀ.
+    fn add_lower_turned(
+        to: &mut [Column<Self>],
+        a: &[Column<Self>],
+        b: &[Column<Self>],
+        sign: Self,
+    );
 
     /// `to` ± aᵀ · b.
     fn add_dots(to: &mut [Column<Self>], a: &[Column<Self>], b: &[Column<Self>], sign: Self);
@@ -60,8 +68,17 @@ struct Product<'a, T> {
     a: &'a [Column<T>],
     b: &'a [Column<T>],
     sign: T,
-    /// Whether b is turned, and only the lower triangle is wanted.
-    symmetric: bool,
+    part: Part,
+}
+
+/// What of a product is wanted.
+#[derive(Clone, Copy)]
+enum Part {
+    Whole,
+    /// The lower triangle.
+    Lower,
+    /// The lower triangle of a · bᵀ.
+    LowerTurned,
 }
 
 struct Dots<'a, T> {
@@ -125,7 +142,7 @@ macro_rules! real {
         impl Product<'_, $t> {
             /// Some vectors of some columns.
             #[inline(always)]
-            fn tile<S: Simd, const C: usize, const V: usize, const SYMMETRIC: bool>(
+            fn tile<S: Simd, const C: usize, const V: usize, const TURNED: bool>(
                 &mut self,
                 simd: S,
                 first: usize,
@@ -137,7 +154,7 @@ macro_rules! real {
                         return;
                     };
                     for (c, sums) in sums.iter_mut().enumerate() {
-                        let by = if SYMMETRIC {
+                        let by = if TURNED {
                             self.b[k][first + c]
                         } else {
                             self.b[first + c][k]
@@ -158,26 +175,26 @@ macro_rules! real {
             }
 
             #[inline(always)]
-            fn tiles<S: Simd, const SYMMETRIC: bool>(mut self, simd: S) {
+            fn tiles<S: Simd, const LOWER: bool, const TURNED: bool>(mut self, simd: S) {
                 let many = self.to.len();
                 let vectors = S::$split(&[0.0; ROWS]).0.len();
                 let whole = many - many % JOINT;
                 for group in (0..vectors).step_by(GROUP) {
                     for first in (0..whole).step_by(JOINT) {
                         // Vectors of this group that lie above the diagonal.
-                        let above = if SYMMETRIC {
+                        let above = if LOWER {
                             (first * vectors / ROWS).saturating_sub(group)
                         } else {
                             0
                         };
                         if above < HALF {
-                            self.tile::<S, JOINT, GROUP, SYMMETRIC>(simd, first, group);
+                            self.tile::<S, JOINT, GROUP, TURNED>(simd, first, group);
                         } else if above < GROUP {
-                            self.tile::<S, JOINT, HALF, SYMMETRIC>(simd, first, group + HALF);
+                            self.tile::<S, JOINT, HALF, TURNED>(simd, first, group + HALF);
                         }
                     }
                     for first in whole..many {
-                        self.tile::<S, 1, GROUP, SYMMETRIC>(simd, first, group);
+                        self.tile::<S, 1, GROUP, TURNED>(simd, first, group);
                     }
                 }
             }
@@ -188,10 +205,10 @@ macro_rules! real {
 
             #[inline(always)]
             fn with_simd<S: Simd>(self, simd: S) {
-                if self.symmetric {
-                    self.tiles::<S, true>(simd);
-                } else {
-                    self.tiles::<S, false>(simd);
+                match self.part {
+                    Part::Whole => self.tiles::<S, false, false>(simd),
+                    Part::Lower => self.tiles::<S, true, false>(simd),
+                    Part::LowerTurned => self.tiles::<S, true, true>(simd),
                 }
             }
         }
@@ -251,6 +268,31 @@ macro_rules! real {
                 out
             }
 
+            /// Takes own · dividedᵀ off all columns; the joint's rows become what is divided.
+            #[inline(always)]
+            fn take_whole<S: Simd>(
+                simd: S,
+                columns: &mut [Column<$t>],
+                first: usize,
+                own: &[Column<$t>; JOINT],
+                divided: &[Column<$t>; JOINT],
+            ) {
+                let parts = [0, 1, 2].map(|k| S::$split(&own[k]).0);
+                for group in (0..parts[0].len()).step_by(GROUP) {
+                    let [a, b, c] = parts.map(|p| &p[group..group + GROUP]);
+                    for (i, column) in columns.iter_mut().enumerate() {
+                        let rows = [0, 1, 2].map(|k| divided[k][i]);
+                        let by = rows.map(|v| simd.$splat(-v));
+                        let to = &mut S::$split_mut(column).0[group..group + GROUP];
+                        for (((to, a), b), c) in to.iter_mut().zip(a).zip(b).zip(c) {
+                            let w = simd.$mul_add(by[0], *a, *to);
+                            *to = simd.$mul_add(by[2], *c, simd.$mul_add(by[1], *b, w));
+                        }
+                        [column[first], column[first + 1], column[first + 2]] = rows;
+                    }
+                }
+            }
+
             /// Takes a joint's part off the lower triangle of these columns, of which the first is the `from`-th of
             /// the block.
             #[inline(always)]
@@ -279,34 +321,28 @@ macro_rules! real {
             type Output = Option<()>;
 
             /// Sweeps a joint at a time, which leave the negative inverse (Goodnight, J. H. (1979), "A tutorial on the
-            /// SWEEP operator").
+            /// SWEEP operator"). Of the whole block: to fetch a joint's rows out of one half costs more than it saves.
             #[inline(always)]
             fn with_simd<S: Simd>(self, simd: S) -> Option<()> {
                 let block = self.0;
+                mirror(block);
                 for first in (0..block.len()).step_by(JOINT) {
-                    let mut own = columns_of_joint(block, first);
-                    for (above, column) in block[..first].iter().enumerate() {
-                        for (own, v) in own.iter_mut().zip(&column[first..]) {
-                            own[above] = *v;
-                        }
-                    }
+                    let own: [Column<$t>; JOINT] =
+                        block.get(first..first + JOINT)?.try_into().ok()?;
                     let pivot = pivot(&own, first)?;
                     let divided = Self::divided(simd, &own, &pivot);
-                    Self::take(simd, block, 0, &own, &divided);
+                    Self::take_whole(simd, block, first, &own, &divided);
                     for (c, divided) in divided.iter().enumerate() {
-                        for (column, v) in block[..first].iter_mut().zip(divided) {
-                            column[first + c] = *v;
-                        }
-                        let column = &mut block[first + c];
-                        column[first + JOINT..].copy_from_slice(&divided[first + JOINT..]);
-                        for r in c..JOINT {
-                            column[first + r] = -pivot[r][c];
+                        block[first + c] = *divided;
+                        for (r, pivot) in pivot.iter().enumerate() {
+                            block[first + c][first + r] = -pivot[c];
                         }
                     }
                 }
-                for (c, column) in block.iter_mut().enumerate() {
-                    column[c..].iter_mut().for_each(|v| *v = -*v);
+                for column in block.iter_mut() {
+                    column.iter_mut().for_each(|v| *v = -*v);
                 }
+                // Rounding must not make it uneven.
                 mirror(block);
                 Some(())
             }
@@ -364,27 +400,45 @@ macro_rules! real {
                 b: &[Column<Self>],
                 sign: Self,
             ) {
+                let part = Part::Whole;
                 Arch::new().dispatch(Product {
                     to,
                     a,
                     b,
                     sign,
-                    symmetric: false,
+                    part,
                 });
             }
 
-            fn add_symmetric(
+            fn add_lower(
                 to: &mut [Column<Self>],
                 a: &[Column<Self>],
                 b: &[Column<Self>],
                 sign: Self,
             ) {
+                let part = Part::Lower;
                 Arch::new().dispatch(Product {
                     to,
                     a,
                     b,
                     sign,
-                    symmetric: true,
+                    part,
+                });
+            }
+
+            fn add_lower_turned(
+                to: &mut [Column<Self>],
+                a: &[Column<Self>],
+                b: &[Column<Self>],
+                sign: Self,
+            ) {
+                let part = Part::LowerTurned;
+                Arch::new().dispatch(Product {
+                    to,
+                    a,
+                    b,
+                    sign,
+                    part,
                 });
             }
 
@@ -534,8 +588,9 @@ mod tests {
         turn(&there, &mut back);
         assert_eq!(back, a);
         let scales = DMatrix::from_diagonal(&dfew.column(0).into_owned());
-        turn_by(&a, &few[0], &mut there);
-        assert!(off(&there, &(&scales * da.transpose())) < near);
+        let mut scaled = zeros::<T>(SIZE);
+        turn_by(&a, &few[0], &mut scaled);
+        assert!(off(&scaled, &(&scales * da.transpose())) < near);
         T::take_scaled(&mut back, &b, &few[0]);
         assert!(off(&back, &(&da - &scales * &db * &scales)) < near);
 
@@ -545,8 +600,12 @@ mod tests {
         let lower = lower - DMatrix::from_diagonal(&db.diagonal());
         let mut to = columns::<T>(&lower);
         let ahead = &da * definite.clone();
-        T::add_symmetric(&mut to, &columns::<T>(&ahead), &a, T::ONE);
+        T::add_lower_turned(&mut to, &columns::<T>(&ahead), &a, T::ONE);
         mirror(&mut to);
+        let mut again = columns::<T>(&lower);
+        T::add_lower(&mut again, &columns::<T>(&ahead), &there, T::ONE);
+        mirror(&mut again);
+        assert!(off(&again, &(&definite + &ahead * da.transpose())) < 1e3 * near);
         assert!(off(&to, &(&definite + &ahead * da.transpose())) < 1e3 * near);
         let mut inverse = columns::<T>(&lower);
         T::invert(&mut inverse).unwrap();

@@ -5,9 +5,10 @@ use std::sync::Arc;
 
 use nalgebra::{DMatrix, DVector, Matrix3, Point3, Vector3};
 
-use super::arms::Place;
+use super::alone::Alone;
 use super::skeleton::{self, Joints, N, SCALES, at};
-use super::{FAR, Instant, Source};
+use super::sure::OF_CAMERA;
+use super::{FAR, Source};
 use crate::body::Landmark;
 use crate::units::{Estimate, Foot};
 
@@ -31,15 +32,13 @@ pub struct Bodies {
     /// Heel and toe of the left and the right foot that stand on the floor, by instant.
     pub planted: Vec<[[bool; 2]; 2]>,
     /// Covariance of each instant's coordinates, pixels' part. Solutions of one dancer share what they have in common.
-    pub(super) own: Vec<Arc<DMatrix<f64>>>,
+    pub(super) own: Vec<Arc<DMatrix<f32>>>,
     /// How coordinates follow the shared unknowns: length scales, then each camera's seven.
     pub(super) shared: Vec<Arc<DMatrix<f64>>>,
     /// Covariance of the shared unknowns.
     pub(super) shared_covariance: DMatrix<f64>,
     /// How far other shapes of an arm spread its elbow's angle, degrees, by instant and side.
     pub(super) spreads: Vec<[f64; 2]>,
-    /// Where each hand may be by what is seen of this dancer alone, by instant and side.
-    pub(super) hands: Vec<[Vec<Place>; 2]>,
     /// Standing height, metres.
     pub height: f64,
     /// Length scales found, logarithms.
@@ -48,10 +47,8 @@ pub struct Bodies {
     pub residual: f64,
     /// Factorisations that were needed.
     pub rounds: usize,
-    /// By how much a detector's errors count for more because they stay.
-    pub(super) stay: f64,
-    /// The instants as they were used: sides put right, feet planted.
-    pub(super) used: Vec<Instant>,
+    /// Whether the program's own networks found any of it.
+    by_networks: bool,
     /// How often left and right legs or arms bore each other's names, and were put right.
     pub exchanged: usize,
 }
@@ -156,8 +153,8 @@ impl Moment<'_> {
             let own = &self.of.own[t];
             let along = index.iter().zip(slopes).map(|(j, b)| {
                 let column = own.column(*j);
-                let row = index.iter().zip(slopes).map(|(i, a)| a * column[*i]);
-                b * row.sum::<f64>()
+                let row = index.iter().zip(slopes);
+                b * row.map(|(i, a)| a * f64::from(column[*i])).sum::<f64>()
             });
             share * along.sum::<f64>()
         };
@@ -190,7 +187,7 @@ impl Bodies {
         sigma: f64,
     ) -> Self {
         let n = at.len();
-        let own = Arc::new(DMatrix::from_diagonal_element(N, N, sigma * sigma));
+        let own = Arc::new(DMatrix::from_diagonal_element(N, N, (sigma * sigma) as f32));
         let shared = Arc::new(DMatrix::zeros(N, SCALES));
         let flat = |all: &[Point3<f64>; 19]| {
             let mut x = [0.0; N];
@@ -207,20 +204,44 @@ impl Bodies {
             shared: vec![shared; n],
             shared_covariance: DMatrix::zeros(SCALES, SCALES),
             spreads: vec![[0.0; 2]; n],
-            hands: vec![[Vec::new(), Vec::new()]; n],
             height,
             scales: [0.0; SCALES],
             residual: 1.0,
             rounds: 0,
-            stay: 1.0,
-            used: Vec::new(),
+            by_networks: false,
             exchanged: 0,
+        }
+    }
+
+    /// As a dancer is known alone, by so many cameras, before it is known how surely.
+    pub(super) fn unsure(alone: &Alone, cameras: usize) -> Self {
+        let many = SCALES + OF_CAMERA * cameras;
+        let n = alone.at.len();
+        // All instants share the nothing that is known.
+        let (own, shared) = (DMatrix::zeros(N, N), DMatrix::zeros(N, many));
+        let (own, shared) = (Arc::new(own), Arc::new(shared));
+        let mut seen = alone.used.iter().flat_map(|i| &i.seen);
+        Self {
+            at: alone.at.clone(),
+            joints: alone.joints.clone(),
+            planted: alone.used.iter().map(|i| i.planted).collect(),
+            own: vec![own; n],
+            shared: vec![shared; n],
+            shared_covariance: DMatrix::zeros(many, many),
+            spreads: alone.spreads.clone(),
+            height: alone.height,
+            scales: alone.scales,
+            residual: alone.residual,
+            rounds: alone.rounds,
+            by_networks: seen.any(|s| s.source == Source::Network),
+            exchanged: alone.exchanged,
         }
     }
 
     /// An instant as it is in another solution of the same dancer.
     pub(super) fn take(&mut self, t: usize, from: &Self, k: usize) {
         self.joints[t] = from.joints[k];
+        self.spreads[t] = from.spreads[k];
         self.own[t].clone_from(&from.own[k]);
         self.shared[t].clone_from(&from.shared[k]);
     }
@@ -262,9 +283,8 @@ impl Bodies {
     }
 
     /// Whether the program's own networks found any of it.
-    pub fn by_networks(&self) -> bool {
-        let mut seen = self.used.iter().flat_map(|i| &i.seen);
-        seen.any(|s| s.source == Source::Network)
+    pub const fn by_networks(&self) -> bool {
+        self.by_networks
     }
 
     /// Whether an instant has a neighbour near enough to tell how fast things move.
@@ -286,7 +306,7 @@ impl Bodies {
 
     /// Covariance of two landmarks' places at an instant, the pixels' part, square metres.
     pub(crate) fn covariance(&self, t: usize, a: Landmark, b: Landmark) -> Matrix3<f64> {
-        self.own[t].fixed_view::<3, 3>(at(a), at(b)).into_owned()
+        self.own[t].fixed_view::<3, 3>(at(a), at(b)).map(f64::from)
     }
 
     /// A value computed from one instant's joints, with its standard error to first order: the joints'

@@ -5,10 +5,11 @@
 
 use nalgebra::Vector3;
 
+use super::alone::Alone;
 use super::arms::{Place, choose};
 use super::bodies::Bodies;
-use super::skeleton::{front, middle, p};
-use super::{Desk, Given, SolveError, Solver, State, automatic, restless};
+use super::skeleton::{Joints, front, middle, p};
+use super::{Desk, Given, Instant, SolveError, Solver, State, automatic, restless};
 use crate::body::Landmark;
 use crate::camera::Calibration;
 use crate::units::Foot;
@@ -44,7 +45,7 @@ pub struct Held(Vec<[Vec<Place>; 2]>);
 
 impl Held {
     /// From what the left and the right hand hold at a moment, and the partner as known alone.
-    pub fn new(own: &Bodies, partner: &Bodies, grips: impl Fn(f64) -> [Option<Grip>; 2]) -> Self {
+    pub fn new(own: &Alone, partner: &Alone, grips: impl Fn(f64) -> [Option<Grip>; 2]) -> Self {
         let one = |t: usize| {
             let seconds = own.at[t];
             let k = partner.at.partition_point(|at| *at < seconds);
@@ -82,7 +83,7 @@ fn alike(a: &[Vec<Place>; 2], b: &[Vec<Place>; 2]) -> bool {
 
 /// Where the partner lets a hand be that comes from a shoulder, metres. The places on the body are rough, in shares
 /// of standing height; the grip's standard error covers what they are off.
-fn places(partner: &Bodies, t: usize, grip: Grip, near: Vector3<f64>) -> Vec<Place> {
+fn places(partner: &Alone, t: usize, grip: Grip, near: Vector3<f64>) -> Vec<Place> {
     let x = &partner.joints[t];
     let shoulders = [L::LeftShoulder, L::RightShoulder].map(|l| p(x, l));
     let [a, b] = shoulders.map(|s| (s - near).norm());
@@ -113,92 +114,146 @@ fn places(partner: &Bodies, t: usize, grip: Grip, near: Vector3<f64>) -> Vec<Pla
 /// A dancer as known alone, where the hands are held, and what came of it.
 pub struct Known<'a> {
     /// Alone.
-    pub alone: &'a Bodies,
-    /// Where the hands are held.
-    pub held: &'a Held,
+    pub alone: &'a Alone,
+    /// Where the hands are held, where they hold anything.
+    pub held: Option<&'a Held>,
     /// With holds.
     pub bodies: &'a Bodies,
 }
 
-/// A dancer with the arms' shapes chosen by what they hold as well. Where that changes nothing the bodies stay as
-/// they are known alone; where nothing has changed since `before`, as they were. `cameras` are those of `alone`,
-/// `held` has its instants. An error when no body fits the chosen shapes.
+impl Known<'_> {
+    /// Its instant that is as one of a dancer known anew.
+    fn same(&self, t: usize, alone: &Alone, held: Option<&Held>) -> Option<usize> {
+        let k = self.alone.at.partition_point(|at| *at < alone.at[t]);
+        let as_it_was = self.alone.at.get(k) == Some(&alone.at[t])
+            && self.alone.joints[k] == alone.joints[t]
+            && self.alone.used[k] == alone.used[t]
+            && match (self.held, held) {
+                (Some(was), Some(is)) => alike(&was.0[k], &is.0[t]),
+                (None, None) => true,
+                _ => false,
+            };
+        as_it_was.then_some(k)
+    }
+}
+
+/// A dancer with the arms' shapes chosen by what they hold as well, where they hold anything, and how sure all of it
+/// is. Where holds change nothing the bodies stay as they are known alone; where nothing has changed since `before`,
+/// as they were. `cameras` are those of `alone`, `held` has its instants. An error when no body fits the chosen shapes.
 pub fn with_holds(
     cameras: &[Calibration],
-    alone: &Bodies,
-    held: &Held,
+    alone: &Alone,
+    held: Option<&Held>,
     before: Option<&Known>,
 ) -> Result<Bodies, SolveError> {
-    let given = Given {
-        height: alone.height,
-        cameras: cameras.iter().map(|c| &c.camera).collect(),
-        stay: alone.stay,
-        wide: 1.0,
-    };
-    let mut out = alone.clone();
-    let mut new = vec![true; alone.at.len()];
-    if let Some(b) = before.filter(|b| b.alone.scales == alone.scales) {
-        for (t, new) in new.iter_mut().enumerate() {
-            let k = b.alone.at.partition_point(|at| *at < alone.at[t]);
-            *new = b.alone.at.get(k) != Some(&alone.at[t])
-                || b.alone.joints[k] != alone.joints[t]
-                || !alike(&b.held.0[k], &held.0[t]);
-            if !*new {
+    let given = alone.given(cameras);
+    let before = before.filter(|b| b.alone.scales == alone.scales);
+    let same: Vec<Option<usize>> = (0..alone.at.len())
+        .map(|t| before.and_then(|b| b.same(t, alone, held)))
+        .collect();
+    let new: Vec<bool> = same.iter().map(Option::is_none).collect();
+    let mut out = Bodies::unsure(alone, cameras.len());
+    if let Some(b) = before {
+        out.shared_covariance
+            .clone_from(&b.bodies.shared_covariance);
+        for (t, k) in same.iter().enumerate() {
+            if let Some(k) = *k {
                 out.take(t, b.bodies, k);
-                out.spreads[t] = b.bodies.spreads[k];
             }
         }
     }
     let mut desk = Desk::new();
     for (from, to) in restless(&new) {
         let part = &alone.used[from..to];
-        let mut joints = alone.joints[from..to].to_vec();
-        let holds = &held.0[from..to];
-        let chosen = choose(&given, part, &mut joints, &alone.scales, Some(holds));
-        out.spreads[from..to].copy_from_slice(&chosen.spreads);
-        let others = joints.iter().zip(&alone.joints[from..to]);
-        let moved: Vec<bool> = others.map(|(a, b)| a != b).collect();
-        for t in from..to {
-            out.take(t, alone, t);
-        }
-        for (first, last) in restless(&moved) {
-            let part = &part[first..last];
-            let mut state = State {
-                joints: joints[first..last].to_vec(),
-                scales: alone.scales,
-            };
-            let solver = Solver::new(&given, part);
+        let mut state = State {
+            joints: alone.joints[from..to].to_vec(),
+            scales: alone.scales,
+        };
+        let mut spreads = alone.spreads[from..to].to_vec();
+        if let Some(held) = held {
+            let held = &held.0[from..to];
+            let chosen = choose(&given, part, &mut state.joints, &alone.scales, Some(held));
+            spreads = chosen.spreads;
             // After a correction the start is near; for a detector's bodies further steps changed nothing on simulated
             // takes, for marked ones they tell more of what is held.
             let near = before.is_some() || automatic(part);
-            let rounds = solver.descend_held(&mut desk, &mut state, if near { 3 } else { 6 })?;
-            let spreads = chosen.spreads[first..last].to_vec();
-            let solved = solver.finish(cameras, state, spreads, rounds, Some(alone.residual))?;
-            for k in first..last {
-                // What surrounds them is only there to hold them.
-                let near = k.saturating_sub(2).max(first)..(k + 3).min(last);
-                if moved[near].contains(&true) {
-                    out.take(from + k, &solved, k - first);
-                }
+            let steps = if near { 3 } else { 6 };
+            follow(
+                &given,
+                &mut desk,
+                part,
+                &alone.joints[from..to],
+                &mut state,
+                steps,
+            )?;
+        }
+        let sure = Solver::new(&given, part).sure(cameras, &state, alone.residual)?;
+        let whole = to - from == alone.at.len();
+        for (k, t) in (from..to).enumerate() {
+            // What surrounds the new ones is only there to hold them.
+            if new[t.saturating_sub(2)..(t + 3).min(new.len())].contains(&true) {
+                out.joints[t] = state.joints[k];
+                out.spreads[t] = spreads[k];
+                out.own[t].clone_from(&sure.own[k]);
+                out.shared[t].clone_from(&sure.shared[k]);
             }
+        }
+        if whole || before.is_none() {
+            out.shared_covariance = sure.shared_covariance;
         }
     }
     Ok(out)
 }
 
+/// Solves again about the instants whose arms were given another shape than in `was`; the others go back to it.
+fn follow(
+    given: &Given,
+    desk: &mut Desk,
+    instants: &[Instant],
+    was: &[Joints],
+    state: &mut State,
+    steps: usize,
+) -> Result<(), SolveError> {
+    let moved: Vec<bool> = state.joints.iter().zip(was).map(|(a, b)| a != b).collect();
+    for (first, last) in restless(&moved) {
+        let mut own = State {
+            joints: state.joints[first..last].to_vec(),
+            scales: state.scales,
+        };
+        Solver::new(given, &instants[first..last]).descend_held(desk, &mut own, steps)?;
+        for t in first..last {
+            // What surrounds them is only there to hold them.
+            if moved[t.saturating_sub(2)..(t + 3).min(moved.len())].contains(&true) {
+                state.joints[t] = own.joints[t - first];
+            }
+        }
+    }
+    Ok(())
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::body::solve::skeleton::{Joints, standing};
-    use nalgebra::Point3;
+    use crate::body::solve::skeleton::{SCALES, standing};
 
-    fn known(height: f64, x: Joints) -> Bodies {
-        let joints = std::array::from_fn(|l| Point3::new(x[3 * l], x[3 * l + 1], x[3 * l + 2]));
-        Bodies::known(height, vec![1.0], &[joints], vec![[[true; 2]; 2]], 0.01)
+    fn known(height: f64, x: Joints) -> Alone {
+        Alone {
+            at: vec![1.0],
+            joints: vec![x],
+            hands: vec![Default::default()],
+            spreads: vec![[0.0; 2]],
+            height,
+            scales: [0.0; SCALES],
+            residual: 1.0,
+            rounds: 0,
+            stay: 1.0,
+            used: vec![Instant::new(1.0)],
+            exchanged: 0,
+        }
     }
 
     /// A follower 60 cm ahead of a leader who faces her.
-    fn couple() -> [Bodies; 2] {
+    fn couple() -> [Alone; 2] {
         [
             known(1.8, standing(1.8, [0.0, 0.0], 0.0)),
             known(1.65, standing(1.65, [0.6, 0.0], 180.0)),
@@ -215,7 +270,7 @@ mod tests {
         let [place] = right[..] else {
             panic!("one place")
         };
-        let blade = follower.joint(0, L::LeftShoulder).coords;
+        let blade = p(&follower.joints[0], L::LeftShoulder);
         // Behind her, below the shoulder: she faces the leader.
         assert!(place.at.x > blade.x + 0.05, "{}", place.at);
         assert!((place.at.y - blade.y).abs() < 0.01);

@@ -7,6 +7,7 @@
 //! covariance is carried into every uncertainty instead.
 
 mod again;
+mod alone;
 mod arms;
 mod band;
 mod block;
@@ -20,30 +21,25 @@ mod residuals;
 mod sides;
 mod skeleton;
 mod start;
+mod sure;
 mod terms;
 #[cfg(test)]
 mod tests;
 mod turns;
 
-use std::sync::Arc;
-
-use nalgebra::{DMatrix, DVector, Vector2, Vector3};
+use nalgebra::{DMatrix, DVector, Vector3};
 use serde::{Deserialize, Serialize};
 
-pub use self::again::solve_again;
+pub use self::alone::Alone;
 use self::band::{Band, Factor};
 use self::block::{Column, ROWS, Real, add_diagonal};
 pub use self::bodies::{Bodies, Moment, Posture, value};
-use self::claims::Calibrated;
 pub use self::hold::{Grip, Held, Known, with_holds};
 pub use self::residuals::Residuals;
 use self::skeleton::{Joints, N, SCALE_SIGMA, SCALES, at, liveliness, radius};
 use self::terms::{Cost, Normal, student};
 use super::Landmark;
 use crate::camera::{Calibration, Camera};
-
-/// Unknowns of a camera: focal length, rotation, place.
-const OF_CAMERA: usize = 7;
 
 /// Neighbours further apart than this do not smooth each other, seconds.
 const FAR: f64 = 0.25;
@@ -71,35 +67,6 @@ const WHOLE: usize = 2;
 /// A step that gains less than this for an instant moves its unknowns by a few hundredths of their standard
 /// errors: near enough.
 const ENOUGH: f64 = 0.01;
-
-/// How many steps are made at most: at first of fewer instants, then of all, of those where sides were exchanged, and
-/// with feet told to stand and arms that have chosen their shapes, twice.
-struct Pace {
-    coarse: usize,
-    whole: usize,
-    exchanged: usize,
-    told: [usize; 2],
-}
-
-/// From a start that is only roughly right.
-const SLOW: Pace = Pace {
-    coarse: 6,
-    whole: 2,
-    exchanged: 3,
-    told: [4, 3],
-};
-
-/// Hints make a good start: on 200 simulated takes further steps made no median error smaller by a tenth of a degree or
-/// of a centimetre; 74 instead of 76 % of the elbows that one camera sees were not visible with them.
-const QUICK: Pace = Pace {
-    coarse: 4,
-    whole: 1,
-    exchanged: 3,
-    told: [3, 2],
-};
-
-/// At first only instants further apart than this are solved, seconds.
-const COARSE: f64 = 0.12;
 
 /// Where a landmark's place in a picture comes from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -239,121 +206,13 @@ pub enum SolveError {
     NoFit,
 }
 
-/// Solves a dancer's bodies. `cameras` are calibrated in one world; instants in time order. Instants at
-/// which fewer than six landmarks are seen are bridged only where neighbours are near.
+/// A dancer's bodies without a partner, with their uncertainties; see [`Alone::new`].
 pub fn solve(
     height: f64,
     cameras: &[Calibration],
     instants: &[Instant],
 ) -> Result<Bodies, SolveError> {
-    let mut given = Given {
-        height,
-        cameras: cameras.iter().map(|c| &c.camera).collect(),
-        stay: 2.0,
-        wide: 1.0,
-    };
-    let mut instants = instants.to_vec();
-    let begun = start::start(&given, &mut instants).ok_or(SolveError::Nothing)?;
-    let mut state = State {
-        joints: begun,
-        scales: [0.0; SCALES],
-    };
-    // First roughly and at fewer instants, then with feet that stand and arms that choose their shape.
-    let pace = if hinted(&instants) { QUICK } else { SLOW };
-    let mut desk = Desk::new();
-    let mut rounds = coarse(&given, &instants, &mut desk, &mut state, pace.coarse)?;
-    {
-        let solver = Solver::new(&given, &instants);
-        rounds += solver.descend(&mut desk, &mut state, pace.whole, false)?;
-        given.stay = solver.stay(&state);
-    }
-    lies::correct(&given, &mut instants, &state.joints);
-    let mut exchanged = 0;
-    for _ in 0..2 {
-        let before = instants.clone();
-        let found = sides::mend(&given, &mut instants, &state.joints);
-        if found == 0 {
-            break;
-        }
-        exchanged += found;
-        let changed: Vec<bool> = before.iter().zip(&instants).map(|(a, b)| a != b).collect();
-        let solver = Solver::new(&given, &instants);
-        rounds += solver.descend_near(&mut desk, &changed, &mut state, pace.exchanged)?;
-        given.stay = solver.stay(&state);
-    }
-    if automatic(&instants) {
-        turns::note(&mut instants, &state.joints);
-    }
-    let mut chosen = None;
-    for again in [false, true] {
-        let before = (instants.clone(), state.joints.clone());
-        contact::plant(&mut instants, &state.joints);
-        chosen = Some(arms::choose(
-            &given,
-            &instants,
-            &mut state.joints,
-            &state.scales,
-            None,
-        ));
-        let solver = Solver::new(&given, &instants);
-        rounds += if again {
-            // Only where a foot or an arm was told otherwise anything is left to do.
-            let changed: Vec<bool> = (0..instants.len())
-                .map(|t| instants[t] != before.0[t] || state.joints[t] != before.1[t])
-                .collect();
-            solver.descend_near(&mut desk, &changed, &mut state, pace.told[1])?
-        } else {
-            solver.descend(&mut desk, &mut state, pace.told[0], true)?
-        };
-    }
-    let (spreads, hands) = chosen.map(|c| (c.spreads, c.hands)).unwrap_or_default();
-    let bodies = Solver::new(&given, &instants).finish(cameras, state, spreads, rounds, None)?;
-    Ok(Bodies {
-        hands,
-        exchanged,
-        stay: given.stay,
-        used: instants,
-        ..bodies
-    })
-}
-
-/// Solves a part of the instants where they follow each other closely, and puts the others between them.
-fn coarse(
-    given: &Given,
-    instants: &[Instant],
-    desk: &mut Desk,
-    state: &mut State,
-    most: usize,
-) -> Result<usize, SolveError> {
-    let mut some: Vec<usize> = Vec::new();
-    for (t, now) in instants.iter().enumerate() {
-        let gap = |k: &usize| now.at - instants[*k].at;
-        let next = instants.get(t + 1).map(|n| n.at - now.at);
-        let last = next.is_none_or(|g| g > COARSE);
-        if last || some.last().is_none_or(|k| gap(k) > COARSE) {
-            some.push(t);
-        }
-    }
-    let part: Vec<Instant> = some.iter().map(|t| instants[*t].clone()).collect();
-    let mut own = State {
-        joints: some.iter().map(|t| state.joints[*t]).collect(),
-        scales: state.scales,
-    };
-    let rounds = Solver::new(given, &part).descend(desk, &mut own, most, false)?;
-    state.scales = own.scales;
-    for (pair, ends) in some.windows(2).zip(own.joints.windows(2)) {
-        for t in pair[0]..pair[1] {
-            let share = (instants[t].at - instants[pair[0]].at)
-                / (instants[pair[1]].at - instants[pair[0]].at).max(1e-6);
-            for (x, (a, b)) in state.joints[t].iter_mut().zip(ends[0].iter().zip(&ends[1])) {
-                *x = a + share * (b - a);
-            }
-        }
-    }
-    if let (Some(t), Some(x)) = (some.last(), own.joints.last()) {
-        state.joints[*t] = *x;
-    }
-    Ok((rounds * some.len()).div_ceil(instants.len().max(1)))
+    with_holds(cameras, &Alone::new(height, cameras, instants)?, None, None)
 }
 
 /// Somebody of this height who stands upright at a place and faces a direction, degrees from X: places of the
@@ -806,96 +665,6 @@ impl<'a> Solver<'a> {
         ((1.0 + alike) / (1.0 - alike)).sqrt()
     }
 
-    /// Uncertainties of what was found. `residual` is that of the whole take, where this is a part of one.
-    fn finish(
-        &self,
-        cameras: &[Calibration],
-        state: State,
-        spreads: Vec<[f64; 2]>,
-        rounds: usize,
-        residual: Option<f64>,
-    ) -> Result<Bodies, SolveError> {
-        let mut linear = Linear::<f64>::new();
-        self.linearise(&state, &mut linear);
-        let Linear {
-            band,
-            cross,
-            scales: mut schur,
-            ..
-        } = linear;
-        // A hall is some ten metres wide: that much is known even of who is not seen at all.
-        let mut factor = Factor::new();
-        [1e-2, 1e-1, 1.0]
-            .into_iter()
-            .find_map(|known| factor.of(&band, |_, block| add_diagonal(block, &[known; ROWS])))
-            .ok_or(SolveError::NoFit)?;
-        let residual = residual.unwrap_or_else(|| self.residual(&state));
-        // Residuals larger than claimed speak of larger errors: the covariance grows with them (the variance
-        // of unit weight of adjustment computations). With one camera only: what a second one contradicts
-        // is in the residuals twice, and on simulated takes its solutions are as good as they claim.
-        let grown = if self.given.cameras.len() == 1 {
-            residual.max(1.0)
-        } else {
-            1.0
-        };
-        let calibrated = Calibrated::new(self.instants, self.given.cameras.len(), grown);
-        let mut own: Vec<DMatrix<f64>> = vec![DMatrix::zeros(0, 0); self.instants.len()];
-        factor.inverse_blocks(|t, block| {
-            let mut block = block.to_vec();
-            halves::triangle(&mut block);
-            block::mirror(&mut block);
-            own[t] = calibrated.covariance(&self.instants[t], &block);
-        });
-        let mut z = cross.clone();
-        factor.solve(&mut z, SCALES);
-        take_dots(&mut schur, &cross, &z);
-        let scale_covariance = schur.try_inverse().ok_or(SolveError::NoFit)?;
-        let by_camera = self.by_camera(&state, &factor, (&cross, &z, &scale_covariance));
-        z.iter_mut().for_each(|z| halves::column(z));
-        let of_cameras = OF_CAMERA * self.given.cameras.len();
-        let shared = (0..self.instants.len()).map(|t| {
-            DMatrix::from_fn(N, SCALES + of_cameras, |r, c| match c.checked_sub(SCALES) {
-                None => -z[t * SCALES + c][r],
-                Some(c) => by_camera[t * of_cameras + c][r],
-            })
-        });
-        let shared: Vec<_> = shared.map(Arc::new).collect();
-        let many = SCALES + OF_CAMERA * cameras.len();
-        let mut covariance = DMatrix::zeros(many, many);
-        covariance
-            .view_mut((0, 0), (SCALES, SCALES))
-            .copy_from(&scale_covariance);
-        for (i, c) in cameras.iter().enumerate() {
-            let first = SCALES + OF_CAMERA * i;
-            covariance
-                .view_mut((first, first), (OF_CAMERA, OF_CAMERA))
-                .copy_from(&c.covariance);
-        }
-        for ((c, now), x) in own.iter_mut().zip(self.instants).zip(&state.joints) {
-            if now.unsure > 0.0 {
-                let by = turned_upper(x) * now.unsure;
-                c.ger(1.0, &by, &by, 1.0);
-            }
-        }
-        Ok(Bodies {
-            at: self.instants.iter().map(|i| i.at).collect(),
-            joints: state.joints,
-            planted: self.instants.iter().map(|i| i.planted).collect(),
-            own: own.into_iter().map(Arc::new).collect(),
-            shared,
-            shared_covariance: covariance,
-            spreads,
-            hands: Vec::new(),
-            height: self.given.height,
-            scales: state.scales,
-            residual,
-            rounds,
-            exchanged: 0,
-            stay: self.given.stay,
-            used: Vec::new(),
-        })
-    }
-
     /// Root mean square of the pixel residuals in units of their standard errors.
     fn residual(&self, state: &State) -> f64 {
         let (mut squares, mut many) = (0.0, 0.0);
@@ -911,60 +680,6 @@ impl<'a> Solver<'a> {
         }
         (squares / f64::max(many, 1.0)).sqrt()
     }
-
-    /// How the solution follows the cameras' unknowns: −H⁻¹ ∂g/∂c, with the length scales solved along.
-    fn by_camera(
-        &self,
-        state: &State,
-        factor: &Factor<f64>,
-        (cross, z, scale_covariance): (&[Column<f64>], &[Column<f64>], &DMatrix<f64>),
-    ) -> Vec<Column<f64>> {
-        let many = OF_CAMERA * self.given.cameras.len();
-        let mut right: Vec<Column<f64>> = vec![[0.0; ROWS]; self.instants.len() * many];
-        let h = 1e-5;
-        for (camera, of) in self.given.cameras.iter().enumerate() {
-            let nudged: [[Camera; 2]; OF_CAMERA] = std::array::from_fn(|k| {
-                [h, -h].map(|h| {
-                    let mut by = [0.0; OF_CAMERA];
-                    by[k] = h;
-                    of.nudged(&by)
-                })
-            });
-            for (t, (now, x)) in self.instants.iter().zip(&state.joints).enumerate() {
-                let columns = &mut right[t * many + OF_CAMERA * camera..][..OF_CAMERA];
-                for s in now.seen.iter().filter(|s| s.camera == camera) {
-                    let place = skeleton::p(x, s.landmark);
-                    let Some((pixel, slope)) = terms::project(of, place) else {
-                        continue;
-                    };
-                    let (sigma, _, weighed) = terms::missed(self.given, s, pixel);
-                    let pull = slope.transpose() * (weighed.weight / (sigma * sigma));
-                    for (column, nudged) in columns.iter_mut().zip(&nudged) {
-                        let pixels = nudged.each_ref().map(|c| terms::pixel(c, place));
-                        let [Some((a, _)), Some((b, _))] = pixels else {
-                            continue;
-                        };
-                        let moved = [0, 1].map(|i| (a[i] - b[i]) / (2.0 * h));
-                        let pulled = pull * Vector2::from(moved);
-                        for (to, by) in column[at(s.landmark)..].iter_mut().zip(&pulled) {
-                            *to -= by;
-                        }
-                    }
-                }
-            }
-        }
-        right.iter_mut().for_each(|r| halves::column(r));
-        // The lengths' share: y = S⁻¹ (−Bᵀ A⁻¹ r), x = A⁻¹ r − Z y.
-        factor.solve(&mut right, many);
-        let mut lengths = DMatrix::zeros(SCALES, many);
-        take_dots(&mut lengths, cross, &right);
-        let y = block::columns(&(scale_covariance * lengths));
-        for (x, z) in right.chunks_mut(many.max(1)).zip(z.chunks(SCALES)) {
-            f64::add_product(x, z, &y, -1.0);
-        }
-        right.iter_mut().for_each(|r| halves::column(r));
-        right
-    }
 }
 
 /// Takes Σ aᵀ b off, of which so many columns belong to each instant as there are rows and columns.
@@ -979,21 +694,6 @@ fn take_dots<T: Real>(from: &mut DMatrix<f64>, a: &[Column<T>], b: &[Column<T>])
             }
         }
     }
-}
-
-/// How the coordinates change when all above the legs turns about the hips by a radian; the floor tells where the
-/// feet are.
-fn turned_upper(x: &Joints) -> DVector<f64> {
-    let (middle, _) = start::gist(x);
-    let mut by = DVector::zeros(N);
-    let legs = skeleton::LEGS.map(|[_, below @ ..]| below);
-    for l in Landmark::ALL {
-        if !legs.as_flattened().contains(&l) {
-            by[at(l)] = middle[1] - x[at(l) + 1];
-            by[at(l) + 1] = x[at(l)] - middle[0];
-        }
-    }
-    by
 }
 
 /// What some steps came to.

@@ -1,6 +1,6 @@
 //! The solver's residuals as plain numbers, so that another solver can be asked what it makes of them.
 
-use super::bodies::Bodies;
+use super::alone::Alone;
 use super::skeleton::{N, SCALE_SIGMA, SCALES, at};
 use super::terms::{self, Sink, Weighed};
 use super::{Given, Joints, Solver};
@@ -11,7 +11,7 @@ use crate::camera::Calibration;
 /// the solution makes small.
 pub struct Residuals<'a> {
     given: Given<'a>,
-    bodies: &'a Bodies,
+    alone: &'a Alone,
 }
 
 /// Takes up residuals so that their squares are their costs; as many for every body.
@@ -28,29 +28,24 @@ impl Sink for Rows {
 }
 
 impl<'a> Residuals<'a> {
-    /// Of bodies that were solved from these cameras.
-    pub fn new(cameras: &'a [Calibration], bodies: &'a Bodies) -> Self {
+    /// Of a dancer who was solved from these cameras.
+    pub fn new(cameras: &'a [Calibration], alone: &'a Alone) -> Self {
         Self {
-            given: Given {
-                height: bodies.height,
-                cameras: cameras.iter().map(|c| &c.camera).collect(),
-                stay: bodies.stay,
-                wide: 1.0,
-            },
-            bodies,
+            given: alone.given(cameras),
+            alone,
         }
     }
 
     /// The unknowns as they were solved.
     pub fn solved(&self) -> Vec<f64> {
-        let joints = self.bodies.joints.iter().flatten();
-        joints.chain(&self.bodies.scales).copied().collect()
+        let joints = self.alone.joints.iter().flatten();
+        joints.chain(&self.alone.scales).copied().collect()
     }
 
     /// The residuals at these unknowns, each with the first and the last instant that it depends on, in the same
     /// order every time; `None` unless there are as many unknowns as there must be.
     pub fn at(&self, unknowns: &[f64]) -> Option<Vec<(f64, [usize; 2])>> {
-        let n = self.bodies.used.len();
+        let n = self.alone.used.len();
         if unknowns.len() != N * n + SCALES {
             return None;
         }
@@ -61,12 +56,12 @@ impl<'a> Residuals<'a> {
             .collect();
         let scales: [f64; SCALES] = scales.try_into().ok()?;
         let mut out = Vec::new();
-        for (t, (now, x)) in self.bodies.used.iter().zip(&joints).enumerate() {
+        for (t, (now, x)) in self.alone.used.iter().zip(&joints).enumerate() {
             let mut rows = Rows::default();
             terms::instant(&self.given, now, x, &scales, &mut rows);
             out.extend(rows.0.into_iter().map(|r| (r, [t, t])));
         }
-        let solver = Solver::new(&self.given, &self.bodies.used);
+        let solver = Solver::new(&self.given, &self.alone.used);
         for (t, bend) in solver.smooth.iter().enumerate() {
             let Some(bend) = bend else { continue };
             let bent = bend.of(&joints[t..t + 3]);

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use nalgebra::Point2;
 
-use super::block::{self, Column, Real};
+use super::block::{self, Column, ROWS, Real};
 use super::skeleton::{Joints, N, SCALES, front, middle, p, standing};
 use super::terms::{Cost, Normal, instant};
 use super::{FAR, Given, Instant, arms, automatic};
@@ -70,23 +70,47 @@ const CLOSER: usize = 3;
 /// Landmarks without which an instant is bridged from its neighbours.
 const LEAST: usize = 6;
 
+/// Equations of one instant alone, about one body.
+struct Single {
+    own: Vec<Column<f32>>,
+    cross: Vec<Column<f32>>,
+    right: Column<f32>,
+}
+
+impl Single {
+    fn new() -> Self {
+        Self {
+            own: block::zeros(N),
+            cross: block::zeros(SCALES),
+            right: [0.0; ROWS],
+        }
+    }
+
+    /// Becomes those about a body; gives its cost.
+    fn about(&mut self, given: &Given, now: &Instant, x: &Joints) -> f64 {
+        let mut normal = Normal::new(&mut self.own, &mut self.cross);
+        instant(given, now, x, &[0.0; SCALES], &mut normal);
+        self.right = normal.right.map(|v| v as f32);
+        normal.cost
+    }
+}
+
 /// Steps of Levenberg–Marquardt on one instant alone; gives the cost reached.
 fn alone(given: &Given, now: &Instant, x: &mut Joints, steps: usize) -> f64 {
-    let scales = [0.0; SCALES];
     let cost = |x: &Joints| {
         let mut c = Cost::default();
-        instant(given, now, x, &scales, &mut c);
+        instant(given, now, x, &[0.0; SCALES], &mut c);
         c.0
     };
-    let mut best = cost(x);
+    if steps == 0 {
+        return cost(x);
+    }
     let mut damping = 1e-2;
-    let (mut own, mut cross) = (block::zeros::<f32>(N), block::zeros(SCALES));
-    for _ in 0..steps {
-        let mut normal = Normal::new(&mut own, &mut cross);
-        instant(given, now, x, &scales, &mut normal);
-        let right = normal.right.map(|v| v as f32);
+    let (mut here, mut tried) = (Single::new(), Single::new());
+    let mut best = here.about(given, now, x);
+    for left in (0..steps).rev() {
         for _ in 0..4 {
-            let Some(step) = damped(&own, right, damping) else {
+            let Some(step) = damped(&here.own, here.right, damping) else {
                 damping *= 10.0;
                 continue;
             };
@@ -94,10 +118,16 @@ fn alone(given: &Given, now: &Instant, x: &mut Joints, steps: usize) -> f64 {
             for (v, by) in next.iter_mut().zip(step) {
                 *v += f64::from(by).clamp(-0.4, 0.4);
             }
-            let reached = cost(&next);
+            // Another step starts from here; the last one is only judged.
+            let reached = if left > 0 {
+                tried.about(given, now, &next)
+            } else {
+                cost(&next)
+            };
             if reached < best {
                 *x = next;
                 best = reached;
+                std::mem::swap(&mut here, &mut tried);
                 damping *= 0.2;
                 break;
             }

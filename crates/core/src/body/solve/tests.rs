@@ -354,8 +354,8 @@ fn the_solution_has_the_least_residuals_about_it() {
     for (k, s) in instants.iter_mut().flat_map(|i| &mut i.seen).enumerate() {
         s.pixel[0] += ((k * 37 % 11) as f64 - 5.0) * 0.4;
     }
-    let b = solve(HEIGHT, &cameras, &instants).unwrap();
-    let residuals = Residuals::new(&cameras, &b);
+    let alone = Alone::new(HEIGHT, &cameras, &instants).unwrap();
+    let residuals = Residuals::new(&cameras, &alone);
     let x = residuals.solved();
     assert_eq!(x.len(), 3 * N + SCALES);
     let sum = |x: &[f64]| -> f64 {
@@ -459,4 +459,43 @@ fn a_calm_trunk_is_smoothed_and_the_corners_of_a_turn_are_not_cut() {
     let cut = corners.iter().sum::<f64>() / corners.len() as f64;
     assert!(cut.abs() < 2.5, "{cut}");
     assert!((40..=72).contains(&claimed), "{claimed} of {}", calm.len());
+}
+
+/// A mark that is moved is solved about; what has not changed is not worked out again, and all is as sure as in a whole
+/// solution.
+#[test]
+fn a_dancer_known_again_is_as_sure_as_one_known_anew() {
+    let cameras = [calibrated([0.5, -4.8, 1.5]), calibrated([4.6, -0.6, 1.6])];
+    let mut rng = ChaCha8Rng::seed_from_u64(11);
+    let instants = detected(&cameras, &[30.0; 40], &mut rng);
+    let alone = Alone::new(HEIGHT, &cameras, &instants).unwrap();
+    let bodies = with_holds(&cameras, &alone, None, None).unwrap();
+    let mut changed = instants.clone();
+    let seen = changed[19..=21].iter_mut().flat_map(|now| &mut now.seen);
+    for s in seen.filter(|s| s.landmark == Landmark::LeftWrist) {
+        s.pixel[1] -= 6.0;
+    }
+    let before = Known {
+        alone: &alone,
+        held: None,
+        bodies: &bodies,
+    };
+    let again = alone.again(HEIGHT, &cameras, &changed, &instants);
+    let again = with_holds(&cameras, &again.unwrap().unwrap(), None, Some(&before)).unwrap();
+    let anew = solve(HEIGHT, &cameras, &changed).unwrap();
+    let wrist = |b: &Bodies, t: usize| {
+        let place = |p: Posture| Some(p.joint(Landmark::LeftWrist).z);
+        b.value(t, place).unwrap()
+    };
+    let moved = wrist(&again, 20).value - wrist(&bodies, 20).value;
+    assert!(moved > 0.005, "{moved}");
+    for t in 0..40 {
+        let (a, b) = (wrist(&again, t), wrist(&anew, t));
+        assert!((a.value - b.value).abs() < 0.01, "{t}: {a:?} {b:?}");
+        assert!((a.sigma / b.sigma - 1.0).abs() < 0.1, "{t}: {a:?} {b:?}");
+    }
+    for t in (0..10).chain(31..40) {
+        assert_eq!(again.joints[t], bodies.joints[t]);
+        assert!(std::sync::Arc::ptr_eq(&again.own[t], &bodies.own[t]), "{t}");
+    }
 }
