@@ -26,12 +26,12 @@ const SLOW: Pace = Pace {
 };
 
 /// Hints make a good start: on 200 simulated takes further steps made no median error smaller by a tenth of a degree or
-/// of a centimetre; 74 instead of 76 % of the elbows that one camera sees were not visible with them.
+/// of a centimetre.
 const QUICK: Pace = Pace {
     coarse: 4,
     whole: 1,
     exchanged: 3,
-    told: [3, 2],
+    told: [2, 2],
 };
 
 /// At first only instants further apart than this are solved, seconds.

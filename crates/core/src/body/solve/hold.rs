@@ -177,7 +177,7 @@ pub fn with_holds(
             // After a correction the start is near; for a detector's bodies further steps changed nothing on simulated
             // takes, for marked ones they tell more of what is held.
             let near = before.is_some() || automatic(part);
-            let steps = if near { 3 } else { 6 };
+            let steps = if near { 2 } else { 6 };
             follow(
                 &given,
                 &mut desk,

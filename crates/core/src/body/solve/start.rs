@@ -25,15 +25,13 @@ const SAME: f64 = 15.0;
 /// so much less.
 const BELIEF: f64 = 1.6;
 
-/// Those that are followed further.
-const KEPT: usize = 3;
-
 /// How many of the directions are followed at all, the likeliest standing bodies; steps of each, with the hand's errors
-/// wide and as they are; steps of those that are followed further, and with their arms' shapes chosen.
+/// wide and as they are; how many are followed further, steps of these, and with their arms' shapes chosen.
 struct Tries {
     directions: usize,
     rough: usize,
     near: usize,
+    further: usize,
     kept: usize,
     armed: usize,
 }
@@ -43,6 +41,7 @@ const BY_HAND: Tries = Tries {
     directions: YAWS,
     rough: 3,
     near: 1,
+    further: 3,
     kept: 4,
     armed: 3,
 };
@@ -52,13 +51,16 @@ const DETECTED: Tries = Tries {
     directions: YAWS,
     rough: 1,
     near: 1,
+    further: 3,
     kept: 3,
     armed: 2,
 };
 
-/// Hints tell the direction roughly: on 200 simulated takes trying all changed hardly anything.
+/// Hints tell the direction roughly: on 200 simulated takes trying all, and following more than two further, changed
+/// hardly anything.
 const HINTED: Tries = Tries {
     directions: 5,
+    further: 2,
     ..DETECTED
 };
 
@@ -197,7 +199,7 @@ fn candidates(given: &Given, now: &Instant) -> Vec<(Joints, f64)> {
         *cost = alone(given, now, x, tries.near);
     }
     let mut all = apart(begun);
-    all.truncate(KEPT);
+    all.truncate(tries.further);
     for (x, cost) in &mut all {
         *cost = alone(given, now, x, tries.kept);
         // An arm of another shape must not speak against a trunk that faces the right way.
