@@ -35,11 +35,24 @@ pub(super) trait Real:
 
     fn rounded(v: f64) -> Self;
 
+    /// A part of `to` ± a product of a and b.
+    fn add_part(
+        to: &mut [Column<Self>],
+        a: &[Column<Self>],
+        b: &[Column<Self>],
+        sign: Self,
+        part: Part,
+    );
+
     /// `to` ± a · b.
-    fn add_product(to: &mut [Column<Self>], a: &[Column<Self>], b: &[Column<Self>], sign: Self);
+    fn add_product(to: &mut [Column<Self>], a: &[Column<Self>], b: &[Column<Self>], sign: Self) {
+        Self::add_part(to, a, b, sign, Part::Whole);
+    }
 
     /// The lower triangle of `to` ± a · b.
-    fn add_lower(to: &mut [Column<Self>], a: &[Column<Self>], b: &[Column<Self>], sign: Self);
+    fn add_lower(to: &mut [Column<Self>], a: &[Column<Self>], b: &[Column<Self>], sign: Self) {
+        Self::add_part(to, a, b, sign, Part::Lower);
+    }
 
     /// The lower triangle of `to` ± a · bᵀ.
     fn add_lower_turned(
@@ -47,7 +60,9 @@ pub(super) trait Real:
         a: &[Column<Self>],
         b: &[Column<Self>],
         sign: Self,
-    );
+    ) {
+        Self::add_part(to, a, b, sign, Part::LowerTurned);
+    }
 
     /// `to` ± aᵀ · b.
     fn add_dots(to: &mut [Column<Self>], a: &[Column<Self>], b: &[Column<Self>], sign: Self);
@@ -73,7 +88,7 @@ struct Product<'a, T> {
 
 /// What of a product is wanted.
 #[derive(Clone, Copy)]
-enum Part {
+pub(super) enum Part {
     Whole,
     /// The lower triangle.
     Lower,
@@ -394,45 +409,13 @@ macro_rules! real {
                 v as Self
             }
 
-            fn add_product(
+            fn add_part(
                 to: &mut [Column<Self>],
                 a: &[Column<Self>],
                 b: &[Column<Self>],
                 sign: Self,
+                part: Part,
             ) {
-                let part = Part::Whole;
-                Arch::new().dispatch(Product {
-                    to,
-                    a,
-                    b,
-                    sign,
-                    part,
-                });
-            }
-
-            fn add_lower(
-                to: &mut [Column<Self>],
-                a: &[Column<Self>],
-                b: &[Column<Self>],
-                sign: Self,
-            ) {
-                let part = Part::Lower;
-                Arch::new().dispatch(Product {
-                    to,
-                    a,
-                    b,
-                    sign,
-                    part,
-                });
-            }
-
-            fn add_lower_turned(
-                to: &mut [Column<Self>],
-                a: &[Column<Self>],
-                b: &[Column<Self>],
-                sign: Self,
-            ) {
-                let part = Part::LowerTurned;
                 Arch::new().dispatch(Product {
                     to,
                     a,
@@ -610,6 +593,14 @@ mod tests {
         let mut inverse = columns::<T>(&lower);
         T::invert(&mut inverse).unwrap();
         assert!(off(&inverse, &definite.clone().try_inverse().unwrap()) < near);
+        // Some coordinates are held far more tightly than others.
+        let tight = DMatrix::from_fn(SIZE, 1, |r, _| 10f64.powi((r % 4) as i32));
+        let tight = DMatrix::from_diagonal(&tight.column(0).into_owned());
+        let mut inverse = columns::<T>(&(&tight * &definite * &tight));
+        T::invert(&mut inverse).unwrap();
+        let found = DMatrix::from_fn(SIZE, SIZE, |r, c| inverse[c][r].into());
+        let evened = columns::<T>(&(&tight * found * &tight));
+        assert!(off(&evened, &definite.clone().try_inverse().unwrap()) < near);
         let mut x = few[0];
         T::solve(&mut columns(&lower), &mut x).unwrap();
         let wanted = definite.clone().lu().solve(&dfew.columns(0, 1)).unwrap();

@@ -198,7 +198,7 @@ pub fn with_holds(
                 out.shared[t].clone_from(&sure.shared[k]);
             }
         }
-        if whole || before.is_none() {
+        if whole {
             out.shared_covariance = sure.shared_covariance;
         }
     }
