@@ -355,6 +355,35 @@ fn what_a_fault_changes_is_measured() {
 }
 
 #[test]
+fn who_prepares_a_turn_is_not_said_to_turn_on_a_step_without_one() {
+    // The leader leads the spin from the fifth count, where both wind up, and turns on none of these.
+    let p = danced("mj-duck-spin", Vec::new());
+    let all = measured(&p);
+    let at = |count: usize| -> Vec<f64> {
+        let of = all.iter().filter(|m| {
+            (m.id.as_str(), m.role, m.count) == ("turn_still", Some(Leader), Some(count))
+        });
+        of.filter_map(|m| Some(m.reading.estimate()?.value))
+            .collect()
+    };
+    let wound_up = all
+        .iter()
+        .filter(|m| m.id == "preparation" && m.count == Some(4));
+    assert!(wound_up.count() >= 6, "nobody prepares");
+    assert!(
+        at(4).is_empty() && at(5).is_empty(),
+        "{:?} {:?}",
+        at(4),
+        at(5)
+    );
+    let after = at(6);
+    assert!(
+        after.len() >= 5 && after.iter().all(|v| v.abs() < 3.0),
+        "{after:?}"
+    );
+}
+
+#[test]
 fn every_measure_has_readings_somewhere() {
     let mut missing: Vec<&str> = REGISTRY.iter().map(|s| s.id).collect();
     for figure in [

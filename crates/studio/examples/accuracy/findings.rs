@@ -12,7 +12,7 @@ use upright_core::chart::{
     Chart, Facts, REACH, Shelf, Stance, Stride, charts, floor_path, start_stance,
 };
 use upright_core::fault::{Rules, Who, Whose, catalogue, fault};
-use upright_core::judge::{Judged, SHOWS};
+use upright_core::judge::{FINE, Judged, SHOWS};
 use upright_core::marks::Marks;
 use upright_core::measure::CoupleBody;
 use upright_core::take::{Film, Solved, Take, solve_take};
@@ -181,6 +181,8 @@ impl Share {
 struct OfFault {
     /// Repetitions that show it and in which it is found, of those in which it was judged.
     found: Share,
+    /// Those that are not said to be fine either, of those in which it was judged and not found.
+    unsure: Share,
     /// Repetitions that show it and in which it was judged, of all.
     judged: Share,
     /// Clean repetitions in which it is found, of those in which it was judged.
@@ -290,6 +292,9 @@ fn compare(a: &Analysis, exact: &Analysis, truth: &[FindingTruth], row: &mut OfR
             continue;
         }
         of.found.add(shows.is_some());
+        if shows.is_none() {
+            of.unsure.add(all.iter().any(|(_, p)| *p > FINE));
+        }
         if telling && shows.is_none() {
             for (j, _) in &all {
                 tell(about, "missed", j, f.repetition, exact);
@@ -309,9 +314,16 @@ fn compare(a: &Analysis, exact: &Analysis, truth: &[FindingTruth], row: &mut OfR
         }
     }
     let faulty: BTreeSet<u32> = truth.iter().map(|f| f.repetition).collect();
-    // A repetition after a faulty one begins where the fault left the couple: its first step must put it right.
-    let clean =
-        |r: &u32| !faulty.contains(r) && r.checked_sub(1).is_none_or(|b| !faulty.contains(&b));
+    // A repetition after a faulty one begins where the fault left the couple: its first step must put it right. What
+    // exact bodies show is the couple's own: their row counts it.
+    let own = |r: u32| {
+        let mut all = exact.judged.iter().flat_map(|j| &j.evidence);
+        !std::ptr::eq(a, exact) && all.any(|e| e.repetition == r && e.probability >= SHOWS)
+    };
+    let clean = |r: &u32| {
+        let begun = r.checked_sub(1).is_none_or(|b| !faulty.contains(&b));
+        !faulty.contains(r) && begun && !own(*r)
+    };
     for repetition in (0..REPETITIONS).filter(clean) {
         let mut any = false;
         for j in &a.judged {
@@ -413,10 +425,10 @@ fn report(table: &[OfRow; 4], certain: &OfRow, seed: u64, takes: u32) -> (String
     let mut page = String::from("\n# Accuracy of judgement on simulated takes\n\n");
     let _ = writeln!(
         page,
-        "{takes} fresh takes of {REPETITIONS} repetitions (of figures that leave the couple as far apart as they were) with no fault, one, or two of which one causes the other, in all of the repetitions or in half of them (seed {seed}); the couple's reach is known from a spacing drill. A fault that exact bodies do not show either is counted in their row only. A repetition shows a fault when it is at least {:.0} % sure; clean is one without a fault, and not the next one after a fault, whose first step must put right where the fault left the couple. “Exact” judges bodies that are known without error: what it misses lies in the bands and in how a simulated couple shows a fault.\n",
+        "{takes} fresh takes of {REPETITIONS} repetitions (of figures that leave the couple as far apart as they were) with no fault, one, or two of which one causes the other, in all of the repetitions or in half of them (seed {seed}); the couple's reach is known from a spacing drill. A fault that exact bodies do not show either is counted in their row only. A repetition shows a fault when it is at least {:.0} % sure; clean is one without a fault in which exact bodies show none either (their row counts those), and not the next one after a fault, whose first step must put right where the fault left the couple. “Exact” judges bodies that are known without error: what it misses lies in the bands and in how a simulated couple shows a fault.\n",
         100.0 * SHOWS
     );
-    page.push_str("| | found where judged | clean repetitions with a finding | a fault on a clean repetition | right dancer | cause before effect | calibration error |\n|---|---|---|---|---|---|---|\n");
+    page.push_str("| | found where judged | the rest not called fine | clean repetitions with a finding | a fault on a clean repetition | right dancer | cause before effect | calibration error |\n|---|---|---|---|---|---|---|---|\n");
     let mut missed = Vec::new();
     let names = ROWS.iter().map(|r| r.name()).chain(["exact"]);
     for (name, row) in names.zip(table.iter().chain([certain])) {
@@ -436,8 +448,9 @@ fn report(table: &[OfRow; 4], certain: &OfRow, seed: u64, takes: u32) -> (String
             / f64::from(all.max(1));
         let _ = writeln!(
             page,
-            "| {name} | {} | {} | {:.2} % of {} | {} | {} | {off:.3} |",
+            "| {name} | {} | {} | {} | {:.2} % of {} | {} | {} | {off:.3} |",
             found.said(),
+            sum(|f| f.unsure).said(),
             row.falsely.said(),
             100.0 * falsely.value(),
             falsely.1,

@@ -70,20 +70,19 @@ impl Alone {
                     now.joints.push(old.joints[k]);
                 }
                 Some(k) => {
+                    // A second camera tells.
+                    let lone = start::one_camera(instant);
+                    let was = &old.used[k];
                     let mut own = [Instant {
                         planted: if instant.planted == [[false; 2]; 2] {
-                            old.used[k].planted
+                            was.planted
                         } else {
                             instant.planted
                         },
-                        turning: old.used[k].turning,
-                        turns: old.used[k].turns,
-                        // A second camera tells.
-                        unsure: if start::one_camera(instant) {
-                            old.used[k].unsure
-                        } else {
-                            0.0
-                        },
+                        turning: was.turning,
+                        turns: was.turns,
+                        unsure: if lone { was.unsure } else { 0.0 },
+                        doubts: if lone { was.doubts.clone() } else { Vec::new() },
                         ..instant.clone()
                     }];
                     lies::correct(&given, &mut own, &old.joints[k..=k]);

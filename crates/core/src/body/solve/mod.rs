@@ -14,6 +14,7 @@ mod block;
 mod bodies;
 mod claims;
 mod contact;
+mod feet;
 mod halves;
 mod hold;
 mod lies;
@@ -43,6 +44,9 @@ use crate::camera::{Calibration, Camera};
 
 /// Neighbours further apart than this do not smooth each other, seconds.
 const FAR: f64 = 0.25;
+
+/// How much livelier a dancer goes up and down than along the floor: with every beat, all parts together.
+const UP: f64 = 2.0;
 
 /// Damping begins here.
 const DAMPING: f64 = 1e-3;
@@ -150,6 +154,9 @@ pub struct Instant {
     pub turns: Option<f64>,
     /// How far other ways for the trunk to face that look alike spread its direction, radians (1σ).
     pub unsure: f64,
+    /// How other feet that look alike differ from those that were taken: columns whose outer products add up to a
+    /// covariance, metres.
+    pub doubts: Vec<[f64; N]>,
 }
 
 impl Instant {
@@ -165,6 +172,7 @@ impl Instant {
             turning: 0.0,
             turns: None,
             unsure: 0.0,
+            doubts: Vec::new(),
         }
     }
 }
@@ -347,6 +355,11 @@ impl<'a> Solver<'a> {
         } else {
             Source::Hand.lively()
         };
+        let by_networks = instants
+            .iter()
+            .flat_map(|i| &i.seen)
+            .any(|s| s.source == Source::Network);
+        let upright = if by_networks { 1.0 } else { UP };
         // Seen from a place on the floor, what turns with the body is drawn to its middle.
         let weights = |turning: f64| {
             let mut weights = [0.0; N];
@@ -354,6 +367,7 @@ impl<'a> Solver<'a> {
                 let spreads = [lively * liveliness(l), radius(l) * turning * turning];
                 let square = spreads.iter().map(|s| s * s).sum::<f64>();
                 weights[at(l)..at(l) + 3].fill(1.0 / square);
+                weights[at(l) + 2] /= upright * upright;
             }
             weights
         };

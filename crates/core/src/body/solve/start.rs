@@ -7,7 +7,7 @@ use nalgebra::Point2;
 use super::block::{self, Column, ROWS, Real};
 use super::skeleton::{Joints, N, SCALES, front, middle, p, standing};
 use super::terms::{Cost, Normal, instant};
-use super::{FAR, Given, Instant, arms, automatic};
+use super::{FAR, Given, Instant, arms, automatic, feet};
 use crate::body::Landmark;
 use crate::units::wrap_degrees;
 use Landmark as L;
@@ -98,7 +98,7 @@ impl Single {
 }
 
 /// Steps of Levenberg–Marquardt on one instant alone; gives the cost reached.
-fn alone(given: &Given, now: &Instant, x: &mut Joints, steps: usize) -> f64 {
+pub(super) fn alone(given: &Given, now: &Instant, x: &mut Joints, steps: usize) -> f64 {
     let cost = |x: &Joints| {
         let mut c = Cost::default();
         instant(given, now, x, &[0.0; SCALES], &mut c);
@@ -282,6 +282,11 @@ pub(super) fn start(given: &Given, instants: &mut [Instant]) -> Option<Vec<Joint
         }
     }
     note_doubts(instants, &options, &path);
+    for (t, x) in &mut path {
+        if lone(instants, *t) && !automatic(&instants[*t..=*t]) {
+            instants[*t].doubts = feet::settle(given, &instants[*t], x);
+        }
+    }
     let first = path.first()?;
     // Between them, straight on; before and after, as at the ends.
     let mut out = Vec::with_capacity(instants.len());
@@ -306,6 +311,15 @@ pub(super) fn one_camera(now: &Instant) -> bool {
     now.seen.windows(2).all(|w| w[0].camera == w[1].camera)
 }
 
+/// Whether one camera alone sees an instant, and no moment near by tells more of it.
+fn lone(instants: &[Instant], t: usize) -> bool {
+    let near = |k: Option<usize>| {
+        let other = k.and_then(|k| instants.get(k));
+        other.is_some_and(|o| (o.at - instants[t].at).abs() < FAR)
+    };
+    one_camera(&instants[t]) && !near(t.checked_sub(1)) && !near(Some(t + 1))
+}
+
 /// Notes where one camera and no moment near by leave more than one way for a trunk to face: before the picture
 /// plane and behind it look alike, and only how people usually stand tells them apart.
 fn note_doubts(
@@ -314,11 +328,7 @@ fn note_doubts(
     path: &[(usize, Joints)],
 ) {
     for (t, x) in path {
-        let gap = |k: Option<usize>| {
-            let near = k.and_then(|k| instants.get(k));
-            near.is_some_and(|n| (n.at - instants[*t].at).abs() < FAR)
-        };
-        if !one_camera(&instants[*t]) || gap(t.checked_sub(1)) || gap(Some(t + 1)) {
+        if !lone(instants, *t) {
             continue;
         }
         let all = &options[t];

@@ -67,6 +67,10 @@ impl Solver<'_> {
                 let by = turned_upper(&state.joints[t]) * now.unsure;
                 covariance.ger(1.0, &by, &by, 1.0);
             }
+            for doubt in &now.doubts {
+                let by = DVector::from_column_slice(doubt);
+                covariance.ger(1.0, &by, &by, 1.0);
+            }
             own[t] = Arc::new(covariance.map(|v| v as f32));
         });
         let mut z = cross.clone();
