@@ -11,10 +11,6 @@ use crate::units::{Estimate, Role, Unit, wrap_degrees};
 
 const NEEDS: &[Need] = &[Need::Count, Need::Floor, Need::Space];
 
-/// What is off of a trunk that is followed from instant to instant is much the same a count later, where it does not
-/// turn: of its turns on such steps 88 % lay within 1σ and 98 % within 2σ without this, on 5700 of simulated takes.
-const ALIKE: f64 = 0.8;
-
 /// Turn of the trunk between two moments, degrees, brought into half a turn of what is charted.
 fn turned(a: &Moment, b: &Moment, charted: f64) -> Option<Estimate> {
     value(&[a, b], |p| {
@@ -46,16 +42,11 @@ fn turns<'s, 'a>(scene: &'s Scene<'a>) -> impl Iterator<Item = (At<'s, 'a>, f64,
             let follows = before.repetition == at.repetition || at.count == 0;
             let (a, b) = at.step().filter(|_| follows)?;
             let charted = charted(&at);
-            let mut danced = turned(&a, &b, charted)?;
-            let followed = scene.pose(at.role, at.slot).is_none();
-            if charted == 0.0 && followed {
-                danced.sigma *= ALIKE;
-            }
             Some(Turn {
                 role: at.role,
                 slot: at.slot,
                 charted,
-                danced,
+                danced: turned(&a, &b, charted)?,
             })
         };
         counts(scene).filter_map(turn).collect()
