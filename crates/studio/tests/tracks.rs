@@ -342,13 +342,9 @@ fn from_two(p: &Performance) -> (Marks, Vec<Film>) {
     (marks, films)
 }
 
-/// What is found of it, with the count known.
+/// What is found of it, with arrivals called or not.
 fn analysed(p: &Performance, called: bool) -> Analysis {
     let (mut marks, films) = from_two(p);
-    marks.count = Some(CountSource::Tempo {
-        bpm: p.scenario().bpm,
-        one: p.grid().time_of(0.0),
-    });
     if called {
         for role in Role::BOTH {
             marks
@@ -361,13 +357,22 @@ fn analysed(p: &Performance, called: bool) -> Analysis {
                 }));
         }
     }
+    counted(p, marks, &films)
+}
+
+/// What is found by these marks and films, with the count known.
+fn counted(p: &Performance, mut marks: Marks, films: &[Film]) -> Analysis {
+    marks.count = Some(CountSource::Tempo {
+        bpm: p.scenario().bpm,
+        one: p.grid().time_of(0.0),
+    });
     let take = Take {
         marks: &marks,
         couple: CoupleBody {
             heights: p.scenario().heights,
             frame_limit: None,
         },
-        films: &films,
+        films,
         shelf: &Shelf::default(),
         rules: Rules::usual(),
     };
@@ -678,22 +683,8 @@ fn how_high_a_foot_is_lifted_takes_two_cameras() {
     let seen = both.iter().map(|r| r.1.value).fold(0.0, f64::max);
     assert!((seen - high).abs() < 0.04, "{seen} for {high}");
     // One that looks down takes it for a foot further back, and says that it cannot tell.
-    let (mut marks, films) = filmed(&p, 7);
-    marks.count = Some(CountSource::Tempo {
-        bpm: p.scenario().bpm,
-        one: p.grid().time_of(0.0),
-    });
-    let take = Take {
-        marks: &marks,
-        couple: CoupleBody {
-            heights: p.scenario().heights,
-            frame_limit: None,
-        },
-        films: &films,
-        shelf: &Shelf::default(),
-        rules: Rules::usual(),
-    };
-    let one = analyse(&take, Some(&solve_take(&take, None)));
+    let (marks, films) = filmed(&p, 7);
+    let one = counted(&p, marks, &films);
     let of = one.measures.iter().filter(|m| m.id == "foot_lift").count();
     assert!(of > 3, "{of}");
     assert!(readings(&one, "foot_lift", Role::Leader).is_empty());

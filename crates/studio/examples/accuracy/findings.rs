@@ -293,7 +293,7 @@ fn compare(a: &Analysis, exact: &Analysis, truth: &[FindingTruth], row: &mut OfR
         }
         of.found.add(shows.is_some());
         if shows.is_none() {
-            of.unsure.add(all.iter().any(|(_, p)| *p > FINE));
+            of.unsure.add(all.iter().any(|(_, p)| *p >= FINE));
         }
         if telling && shows.is_none() {
             for (j, _) in &all {

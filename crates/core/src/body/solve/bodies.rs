@@ -8,7 +8,7 @@ use nalgebra::{DMatrix, DVector, Matrix3, Point3, Vector3};
 use super::alone::Alone;
 use super::skeleton::{self, Joints, N, SCALES, at};
 use super::sure::OF_CAMERA;
-use super::{FAR, Source};
+use super::{FAR, by_networks};
 use crate::body::Landmark;
 use crate::units::{Estimate, Foot};
 
@@ -220,7 +220,6 @@ impl Bodies {
         // All instants share the nothing that is known.
         let (own, shared) = (DMatrix::zeros(N, N), DMatrix::zeros(N, many));
         let (own, shared) = (Arc::new(own), Arc::new(shared));
-        let mut seen = alone.used.iter().flat_map(|i| &i.seen);
         Self {
             at: alone.at.clone(),
             joints: alone.joints.clone(),
@@ -233,7 +232,7 @@ impl Bodies {
             scales: alone.scales,
             residual: alone.residual,
             rounds: alone.rounds,
-            by_networks: seen.any(|s| s.source == Source::Network),
+            by_networks: by_networks(&alone.used),
             exchanged: alone.exchanged,
         }
     }

@@ -26,13 +26,12 @@ pub(super) fn settle(given: &Given, now: &Instant, x: &mut Joints) -> Vec<Joints
         let [.., heel, toe] = leg;
         let mut bodies = vec![*x];
         bodies.extend(flat(given, now, x, leg));
-        // Which of them has the heel where it is told best is known after they are.
         let mut costs: Vec<f64> = bodies
             .iter_mut()
             .map(|b| alone(given, now, b, STEPS))
             .collect();
         for from in 0..bodies.len() {
-            if let Some(mut other) = raised(given, &bodies[from], leg) {
+            if let Some(mut other) = raised(given, now, &bodies[from], leg) {
                 costs.push(alone(given, now, &mut other, STEPS));
                 bodies.push(other);
             }
@@ -52,7 +51,7 @@ pub(super) fn settle(given: &Given, now: &Instant, x: &mut Joints) -> Vec<Joints
             }
         }
         let all: f64 = apart.iter().map(|a| a.1).sum();
-        for (b, weight) in apart.drain(1..) {
+        for (b, weight) in &apart[1..] {
             let share = (weight / all).sqrt();
             let mut by: Joints = [0.0; _];
             for l in leg.into_iter().skip(1) {
@@ -88,10 +87,11 @@ fn flat(given: &Given, now: &Instant, x: &Joints, leg: [Landmark; 5]) -> Option<
     Some(moved(x, leg, on_floor(leg[3])?, on_floor(leg[4])?))
 }
 
-/// The foot as long as it is, its toe where it is, its heel at the other place that looks the same.
-fn raised(given: &Given, x: &Joints, leg: [Landmark; 5]) -> Option<Joints> {
+/// The foot as long as it is, its toe where it is, its heel at the other place that looks the same to the camera that
+/// sees this instant.
+fn raised(given: &Given, now: &Instant, x: &Joints, leg: [Landmark; 5]) -> Option<Joints> {
     let (heel, toe) = (p(x, leg[3]), p(x, leg[4]));
-    let camera = *given.cameras.first()?;
+    let camera = given.cameras[now.seen.first()?.camera];
     pixel(camera, heel)?;
     let eye = camera.position.coords;
     let ray = (heel - eye).normalize();
@@ -107,7 +107,8 @@ mod tests {
     use nalgebra::Point3;
 
     use super::super::skeleton::standing;
-    use super::super::{Seen, start};
+    use super::super::start;
+    use super::super::tests::sees;
     use super::*;
     use crate::camera::Camera;
     use Landmark as L;
@@ -119,25 +120,18 @@ mod tests {
         Camera::looking_at(from, to, 0.0, 64.0, [1280.0, 720.0])
     }
 
-    fn marked(camera: &Camera, x: &Joints) -> Instant {
-        let mut now = Instant::new(0.0);
-        for landmark in L::ALL {
-            let q = camera.project(Point3::from(p(x, landmark))).unwrap();
-            now.seen.push(Seen {
-                camera: 0,
-                landmark,
-                pixel: [q.x, q.y],
-                sigma: 1.5,
-                source: Source::Hand,
-            });
+    /// What a hand marks in the picture of one of several cameras.
+    fn marked(camera: usize, phone: &Camera, x: &Joints) -> Instant {
+        Instant {
+            seen: sees(camera, phone, x, 1.5, Source::Hand).collect(),
+            ..Instant::new(0.0)
         }
-        now
     }
 
-    fn given(camera: &Camera) -> Given<'_> {
+    fn given<'a>(cameras: &[&'a Camera]) -> Given<'a> {
         Given {
             height: HEIGHT,
-            cameras: vec![camera],
+            cameras: cameras.to_vec(),
             stay: 1.0,
             wide: 1.0,
         }
@@ -145,13 +139,21 @@ mod tests {
 
     #[test]
     fn a_flat_foot_taken_for_a_raised_one_comes_down_and_leaves_a_doubt() {
+        // A second phone that sees nothing of it comes first.
+        let aside = Camera::looking_at(
+            Point3::new(5.0, 0.0, 1.2),
+            Point3::new(0.0, 0.0, 0.85),
+            0.0,
+            64.0,
+            [1280.0, 720.0],
+        );
         let camera = phone();
-        let given = given(&camera);
+        let given = given(&[&aside, &camera]);
         // Somebody who faces the camera: the heel's other place on its ray is nearer to it, and higher.
         let truth = standing(HEIGHT, [0.0, 0.0], -75.0);
-        let now = marked(&camera, &truth);
+        let now = marked(1, &camera, &truth);
         let leg = LEGS[0];
-        let mut x = raised(&given, &truth, leg).expect("another heel that looks the same");
+        let mut x = raised(&given, &now, &truth, leg).expect("another heel that looks the same");
         let off = |x: &Joints| (p(x, L::LeftHeel) - p(&truth, L::LeftHeel)).norm();
         assert!(off(&x) > 0.05 && p(&x, L::LeftHeel).z > 0.01, "{}", off(&x));
         let looks = |x: &Joints| pixel(&camera, p(x, L::LeftHeel)).unwrap().0;
@@ -174,10 +176,11 @@ mod tests {
     #[test]
     fn a_heel_is_not_looked_for_in_the_floor_nor_behind_the_camera() {
         let camera = phone();
-        let given = given(&camera);
+        let given = given(&[&camera]);
+        let now = marked(0, &camera, &standing(HEIGHT, [0.0, 0.0], 90.0));
         for (place, facing) in [([0.0, 0.0], 90.0), ([0.4, -8.0], -75.0)] {
             let x = standing(HEIGHT, place, facing);
-            assert!(raised(&given, &x, LEGS[0]).is_none(), "{facing}");
+            assert!(raised(&given, &now, &x, LEGS[0]).is_none(), "{facing}");
         }
     }
 }

@@ -154,8 +154,8 @@ pub struct Instant {
     pub turns: Option<f64>,
     /// How far other ways for the trunk to face that look alike spread its direction, radians (1σ).
     pub unsure: f64,
-    /// How other feet that look alike differ from those that were taken: columns whose outer products add up to a
-    /// covariance, metres.
+    /// How other feet that look alike differ from those that were taken: three coordinates of each landmark in order,
+    /// metres, whose outer products add up to a covariance.
     pub doubts: Vec<[f64; N]>,
 }
 
@@ -339,6 +339,12 @@ fn automatic(instants: &[Instant]) -> bool {
     seen.any(|s| s.source != Source::Hand)
 }
 
+/// Whether the program's own networks saw anything.
+fn by_networks(instants: &[Instant]) -> bool {
+    let mut seen = instants.iter().flat_map(|i| &i.seen);
+    seen.any(|s| s.source == Source::Network)
+}
+
 /// Whether a detector gives the depth of anything.
 fn hinted(instants: &[Instant]) -> bool {
     instants.iter().any(|i| !i.hints.is_empty())
@@ -355,11 +361,7 @@ impl<'a> Solver<'a> {
         } else {
             Source::Hand.lively()
         };
-        let by_networks = instants
-            .iter()
-            .flat_map(|i| &i.seen)
-            .any(|s| s.source == Source::Network);
-        let upright = if by_networks { 1.0 } else { UP };
+        let upright = if by_networks(instants) { 1.0 } else { UP };
         // Seen from a place on the floor, what turns with the body is drawn to its middle.
         let weights = |turning: f64| {
             let mut weights = [0.0; N];

@@ -141,6 +141,7 @@ mod tests {
 
     use super::super::Seen;
     use super::super::skeleton::{LEGS, set, standing};
+    use super::super::tests::sees;
     use super::*;
     use crate::camera::Camera;
 
@@ -171,21 +172,6 @@ mod tests {
         left.iter().zip(&right).map(body).collect()
     }
 
-    fn seen(camera: &Camera, x: &Joints, t: usize) -> Instant {
-        let mut now = Instant::new(0.08 * t as f64);
-        for landmark in L::ALL {
-            let q = camera.project(Point3::from(p(x, landmark))).unwrap();
-            now.seen.push(Seen {
-                camera: 0,
-                landmark,
-                pixel: [q.x, q.y],
-                sigma: 3.0,
-                source: Source::Automatic,
-            });
-        }
-        now
-    }
-
     /// How many sides are put right where legs bear each other's names at some instants, and whether all are right then.
     fn mended(wrong: std::ops::Range<usize>) -> (usize, bool) {
         let camera = phone();
@@ -199,7 +185,10 @@ mod tests {
         let right: Vec<Instant> = truth
             .iter()
             .enumerate()
-            .map(|(t, x)| seen(&camera, x, t))
+            .map(|(t, x)| Instant {
+                seen: sees(0, &camera, x, 3.0, Source::Automatic).collect(),
+                ..Instant::new(0.08 * t as f64)
+            })
             .collect();
         let mut instants = right.clone();
         for now in &mut instants[wrong] {

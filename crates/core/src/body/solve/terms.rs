@@ -6,7 +6,7 @@ use super::block::{Column, ROWS, Real};
 use super::skeleton::{
     ARMS, BONES, Bone, HIP_HEIGHT, Joints, LEGS, NOSE, SCALES, TRUNK, at, front, middle, p,
 };
-use super::{Given, Instant, Seen, Source, start};
+use super::{Given, Instant, Seen, automatic, by_networks, start};
 use crate::body::Landmark;
 use crate::camera::Camera;
 use Landmark as L;
@@ -728,10 +728,10 @@ fn arm(height: f64, side: usize, x: &Joints, sink: &mut impl Sink) {
 /// By how much higher feet may be carried than usually. Where every moment is seen, who lifts a foot is seen to, the
 /// more so by two cameras; what the program's own networks see of feet is often too high.
 fn carried(now: &Instant) -> f64 {
-    let by = |source| now.seen.iter().any(|s| s.source == source);
-    if now.seen.iter().all(|s| s.source == Source::Hand) {
+    let own = std::slice::from_ref(now);
+    if !automatic(own) {
         1.0
-    } else if start::one_camera(now) || by(Source::Network) {
+    } else if start::one_camera(now) || by_networks(own) {
         2.0
     } else {
         4.0
@@ -768,8 +768,8 @@ fn planted(now: &Instant, x: &Joints, sink: &mut impl Sink) {
 
 #[cfg(test)]
 mod tests {
-    use super::super::block;
     use super::super::skeleton::N;
+    use super::super::{Source, block};
     use super::*;
     use crate::body::solve::skeleton::standing;
     use nalgebra::Point3;

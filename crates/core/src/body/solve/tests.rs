@@ -26,6 +26,26 @@ fn calibrated(position: [f64; 3]) -> Calibration {
     }
 }
 
+/// All landmarks exactly where a camera sees them.
+pub(super) fn sees(
+    camera: usize,
+    of: &Camera,
+    x: &Joints,
+    sigma: f64,
+    source: Source,
+) -> impl Iterator<Item = Seen> {
+    Landmark::ALL.into_iter().map(move |landmark| {
+        let q = of.project(Point3::from(p(x, landmark))).unwrap();
+        Seen {
+            camera,
+            landmark,
+            pixel: [q.x, q.y],
+            sigma,
+            source,
+        }
+    })
+}
+
 /// Three counts of somebody who steps and turns, exactly as the cameras see it.
 fn danced(
     cameras: &[Calibration],
@@ -41,16 +61,8 @@ fn danced(
         .map(|(t, x)| {
             let mut now = Instant::new(0.5 * t as f64);
             for (camera, c) in cameras.iter().enumerate() {
-                for landmark in Landmark::ALL {
-                    let q = c.camera.project(Point3::from(p(x, landmark))).unwrap();
-                    now.seen.push(Seen {
-                        camera,
-                        landmark,
-                        pixel: [q.x, q.y],
-                        sigma: 1.5,
-                        source: Source::Hand,
-                    });
-                }
+                now.seen
+                    .extend(sees(camera, &c.camera, x, 1.5, Source::Hand));
             }
             now.planted = [[true; 2]; 2];
             now
@@ -163,19 +175,8 @@ fn who_is_out_of_sight_is_bridged_and_not_invented() {
             if !(8..56).contains(&t) || (25..38).contains(&t) {
                 return now;
             }
-            for landmark in Landmark::ALL {
-                let q = cameras[0]
-                    .camera
-                    .project(Point3::from(p(x, landmark)))
-                    .unwrap();
-                now.seen.push(Seen {
-                    camera: 0,
-                    landmark,
-                    pixel: [q.x, q.y],
-                    sigma: 3.0,
-                    source: Source::Automatic,
-                });
-            }
+            now.seen
+                .extend(sees(0, &cameras[0].camera, x, 3.0, Source::Automatic));
             now
         })
         .collect();
