@@ -403,6 +403,11 @@ pub fn measured(take: &Take, solved: &Solved) -> Measured {
     }
 }
 
+/// The count as laid over a take, which nothing else need be known for.
+pub fn counted(take: &Take) -> Option<CountView> {
+    count_view(&Scene::new(take, None))
+}
+
 fn count_view(scene: &Scene) -> Option<CountView> {
     let grid = scene.grid.as_ref().ok()?;
     let taps = match &scene.marks.count {

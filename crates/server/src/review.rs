@@ -18,6 +18,7 @@ use upright_core::take::adviser::{Views, views};
 use upright_core::take::exchange::Document;
 use upright_core::take::{Film, Solved, Take as Filmed, solve_take};
 
+use tokio::sync::OwnedMutexGuard;
 use upright_store::{Clip, Couple, Judgement, Store, StudioId, Take, TakeSummary, Whose};
 use uuid::Uuid;
 
@@ -50,6 +51,8 @@ pub struct Review {
     pub analysis: Analysis,
     /// From where each calibrated phone looks at the floor reference, degrees.
     pub bearings: Vec<f64>,
+    /// How many repetitions the analysis is of, where the rest of the take is still to be worked out.
+    pub beginning: Option<u32>,
 }
 
 struct Desk {
@@ -71,22 +74,47 @@ const KEPT: usize = 24;
 /// Bodies solved last, the newest take at the end. They follow from what is stored, so that losing them costs
 /// time only.
 #[derive(Default)]
-pub struct Recent(Mutex<Vec<(Uuid, Arc<Solved>)>>);
+pub struct Recent {
+    solved: Mutex<Vec<(Uuid, Arc<Solved>)>>,
+    /// Takes that are being solved.
+    turns: Mutex<BTreeMap<Uuid, Arc<tokio::sync::Mutex<()>>>>,
+}
 
 impl Recent {
     fn get(&self, take: Uuid) -> Option<Arc<Solved>> {
-        let all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let all = self.solved.lock().unwrap_or_else(PoisonError::into_inner);
         all.iter().find(|r| r.0 == take).map(|r| r.1.clone())
     }
 
     fn put(&self, take: Uuid, solved: Arc<Solved>) {
-        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut all = self.solved.lock().unwrap_or_else(PoisonError::into_inner);
         all.retain(|r| r.0 != take);
         all.push((take, solved));
         if all.len() > KEPT {
             all.remove(0);
         }
     }
+
+    /// Waits until nobody solves a take: two requests that come together would else both take the whole time, and
+    /// the second one finds the bodies of the first.
+    async fn turn(&self, take: Uuid) -> OwnedMutexGuard<()> {
+        let own = {
+            let mut turns = self.turns.lock().unwrap_or_else(PoisonError::into_inner);
+            turns.retain(|id, turn| *id == take || Arc::strong_count(turn) > 1);
+            turns.entry(take).or_default().clone()
+        };
+        own.lock_owned().await
+    }
+}
+
+/// Opens a take that is going to be solved; nobody else solves it before the turn is dropped.
+async fn in_turn(
+    app: &App,
+    studio: StudioId,
+    take: Uuid,
+) -> Result<(OwnedMutexGuard<()>, Desk), Problem> {
+    let turn = app.recent().turn(take).await;
+    Ok((turn, open(app, studio, take).await?))
 }
 
 async fn open(app: &App, studio: StudioId, take: Uuid) -> Result<Desk, Problem> {
@@ -245,7 +273,7 @@ fn summary(r: &Review) -> TakeSummary {
 
 /// Reads a take and analyses it.
 pub async fn review(app: &App, studio: StudioId, take: Uuid) -> Result<Review, Problem> {
-    let desk = open(app, studio, take).await?;
+    let (_turn, desk) = in_turn(app, studio, take).await?;
     let (review, solved) = apart(move || {
         let version = desk.log.len() as i32;
         let history = History::replay(desk.log.clone());
@@ -256,9 +284,41 @@ pub async fn review(app: &App, studio: StudioId, take: Uuid) -> Result<Review, P
     Ok(review)
 }
 
+/// Reads a take and analyses its first repetitions, where it is a long one that was not solved yet; any other one as
+/// a whole.
+pub async fn first_look(app: &App, studio: StudioId, take: Uuid) -> Result<Review, Problem> {
+    // Without waiting for a turn: whoever has it may take long.
+    let desk = open(app, studio, take).await?;
+    if desk.before.is_some() {
+        return review(app, studio, take).await;
+    }
+    let found = apart(move || {
+        let version = desk.log.len() as i32;
+        let history = History::replay(desk.log.clone());
+        let whole = filmed(&history, &desk);
+        let beginning = whole.beginning()?;
+        let analysis = beginning.analyse(&whole);
+        let review = of(desk, history, version, analysis);
+        Some(Review {
+            beginning: Some(beginning.repetitions),
+            ..review
+        })
+    })
+    .await?;
+    match found {
+        Some(found) => Ok(found),
+        None => review(app, studio, take).await,
+    }
+}
+
 fn reviewed(desk: Desk, history: History, version: i32) -> (Review, Arc<Solved>) {
     let (analysis, solved) = analysed(&history, &desk);
-    let review = Review {
+    (of(desk, history, version, analysis), solved)
+}
+
+/// What is known of a take with its analysis.
+fn of(desk: Desk, history: History, version: i32, analysis: Analysis) -> Review {
+    Review {
         bearings: filmed(&history, &desk).bearings(),
         chart: danced(&history, &desk.shelf),
         clip: clip(&desk.clips),
@@ -268,8 +328,8 @@ fn reviewed(desk: Desk, history: History, version: i32) -> (Review, Arc<Solved>)
         history,
         version,
         analysis,
-    };
-    (review, solved)
+        beginning: None,
+    }
 }
 
 /// A take's marks as they stand.
@@ -280,7 +340,7 @@ pub async fn marks(app: &App, studio: StudioId, take: Uuid) -> Result<Marks, Pro
 
 /// Both dancers' bodies of a take in space; the version of its marks comes with it.
 pub async fn in_space(app: &App, studio: StudioId, take: Uuid) -> Result<(i32, Space), Problem> {
-    let desk = open(app, studio, take).await?;
+    let (_turn, desk) = in_turn(app, studio, take).await?;
     let (found, solved) = apart(move || {
         let version = desk.log.len() as i32;
         let history = History::replay(desk.log.clone());
@@ -312,7 +372,7 @@ pub async fn spots(app: &App, studio: StudioId, take: Uuid) -> Result<Views, Pro
 
 /// A take's solved bodies.
 pub async fn bodies(app: &App, studio: StudioId, take: Uuid) -> Result<Arc<Solved>, Problem> {
-    let desk = open(app, studio, take).await?;
+    let (_turn, desk) = in_turn(app, studio, take).await?;
     let solved = apart(move || {
         let history = History::replay(desk.log.clone());
         Arc::new(solve_take(&filmed(&history, &desk), desk.before.as_deref()))
@@ -336,7 +396,7 @@ pub async fn mark(
             "Send 1 to {MOST_ENTRIES} changes at a time."
         )));
     }
-    let desk = open(app, studio, take).await?;
+    let (_turn, desk) = in_turn(app, studio, take).await?;
     if desk.log.len() as i32 != version {
         return Err(upright_store::StoreError::Changed.into());
     }
@@ -365,7 +425,7 @@ pub async fn preview(
     take: Uuid,
     entry: Fault,
 ) -> Result<(Take, [Vec<Judged>; 2]), Problem> {
-    let mut desk = open(app, studio, take).await?;
+    let (_turn, mut desk) = in_turn(app, studio, take).await?;
     let (take, found, solved) = apart(move || {
         let history = History::replay(desk.log.clone());
         let id = entry.id.clone();

@@ -179,6 +179,13 @@ fn street(c: &mut Criterion) {
                 BenchmarkId::new(format!("{many} cameras, both dancers, seconds"), seconds),
                 |b| b.iter(|| analyse(&take, Some(&solve_take(&take, None)))),
             );
+            // Whole repetitions of the first 24 seconds, for a first look.
+            if let Some(beginning) = take.beginning() {
+                group.bench_function(
+                    BenchmarkId::new(format!("{many} cameras, first look, seconds"), seconds),
+                    |b| b.iter(|| beginning.analyse(&take)),
+                );
+            }
         }
     }
     group.finish();

@@ -1,6 +1,8 @@
 //! Tracks of the simulated detector through the core: who is who, when feet arrive, and what follows.
 #![allow(clippy::unwrap_used)]
 
+use std::collections::BTreeMap;
+
 use nalgebra::Point3;
 use upright_core::analyse::{Analysis, analyse};
 use upright_core::body::Landmark;
@@ -124,18 +126,21 @@ fn filmed_by(p: &Performance, phone: usize, seed: u64) -> (Marks, Vec<Film>) {
     (marks, vec![film])
 }
 
-fn solved(p: &Performance, marks: &Marks, films: &[Film], before: Option<&Solved>) -> Solved {
-    let take = Take {
+fn take<'a>(p: &Performance, marks: &'a Marks, films: &'a [Film], shelf: &'a Shelf) -> Take<'a> {
+    Take {
         marks,
         couple: CoupleBody {
             heights: p.scenario().heights,
             frame_limit: None,
         },
         films,
-        shelf: &Shelf::default(),
+        shelf,
         rules: Rules::usual(),
-    };
-    solve_take(&take, before)
+    }
+}
+
+fn solved(p: &Performance, marks: &Marks, films: &[Film], before: Option<&Solved>) -> Solved {
+    solve_take(&take(p, marks, films, &Shelf::default()), before)
 }
 
 /// Of the truth's arrivals: how many were found on the right foot, the errors of those, seconds, and how
@@ -360,22 +365,19 @@ fn analysed(p: &Performance, called: bool) -> Analysis {
     counted(p, marks, &films)
 }
 
-/// What is found by these marks and films, with the count known.
-fn counted(p: &Performance, mut marks: Marks, films: &[Film]) -> Analysis {
-    marks.count = Some(CountSource::Tempo {
+/// The count as it is danced.
+fn count(p: &Performance) -> CountSource {
+    CountSource::Tempo {
         bpm: p.scenario().bpm,
         one: p.grid().time_of(0.0),
-    });
-    let take = Take {
-        marks: &marks,
-        couple: CoupleBody {
-            heights: p.scenario().heights,
-            frame_limit: None,
-        },
-        films,
-        shelf: &Shelf::default(),
-        rules: Rules::usual(),
-    };
+    }
+}
+
+/// What is found by these marks and films, with the count known.
+fn counted(p: &Performance, mut marks: Marks, films: &[Film]) -> Analysis {
+    marks.count = Some(count(p));
+    let shelf = Shelf::default();
+    let take = take(p, &marks, films, &shelf);
     analyse(&take, Some(&solve_take(&take, None)))
 }
 
@@ -688,4 +690,59 @@ fn how_high_a_foot_is_lifted_takes_two_cameras() {
     let of = one.measures.iter().filter(|m| m.id == "foot_lift").count();
     assert!(of > 3, "{of}");
     assert!(readings(&one, "foot_lift", Role::Leader).is_empty());
+}
+
+#[test]
+fn a_long_takes_beginning_says_of_its_repetitions_what_the_whole_take_says() {
+    let dance = |repetitions| {
+        Performance::new(&Scenario {
+            chart: "shag-basic".into(),
+            repetitions,
+            ..Scenario::default()
+        })
+        .unwrap()
+    };
+    let shelf = Shelf::default();
+    let of = |p: &Performance| {
+        let (marks, films) = filmed(p, 7);
+        let count = Some(count(p));
+        (Marks { count, ..marks }, films)
+    };
+    let short = dance(8);
+    let (marks, films) = of(&short);
+    assert_eq!(take(&short, &marks, &films, &shelf).beginning(), None);
+
+    let p = dance(16);
+    let (mut marks, films) = of(&p);
+    let whole = take(&p, &marks, &films, &shelf);
+    // 24 seconds hold seven times six counts at 118 a minute.
+    let beginning = whole.beginning().unwrap();
+    assert_eq!(beginning.repetitions, 7);
+    let early = beginning.analyse(&whole);
+    let all = analyse(&whole, Some(&solve_take(&whole, None)));
+    assert_eq!(early.count, all.count);
+    let by_count = |a: &Analysis, id: &str| -> BTreeMap<(u32, Option<usize>), Estimate> {
+        let follower = |m: &&Measure| m.id == id && m.role.is_none_or(|r| r == Role::Follower);
+        let all = a.measures.iter().filter(follower);
+        all.filter_map(|m| Some(((m.repetition, m.count), m.reading.estimate()?)))
+            .collect()
+    };
+    for id in ["separation", "lean_away", "turn_body"] {
+        let [few, many] = [&early, &all].map(|a| by_count(a, id));
+        assert!(few.len() > 30, "{id} {}", few.len());
+        assert!(few.keys().all(|(repetition, _)| *repetition < 7));
+        // What the rest of the take tells of the dancers' sizes hardly moves it.
+        let off = few.iter().filter_map(|(at, a)| {
+            let b = many.get(at)?;
+            Some((a.value - b.value).abs() / b.sigma)
+        });
+        let off = median(off.collect());
+        assert!(off < 0.3, "{id} {off}");
+    }
+
+    // Without a track there is nothing that takes long.
+    let unseen: Vec<Film> = films.iter().map(|f| Film::new(f.picture)).collect();
+    assert_eq!(take(&p, &marks, &unseen, &shelf).beginning(), None);
+    marks.chart = None;
+    assert_eq!(take(&p, &marks, &films, &shelf).beginning(), None);
 }

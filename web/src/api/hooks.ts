@@ -1,5 +1,6 @@
 import {
   keepPreviousData,
+  skipToken,
   useMutation,
   useQuery,
   useQueryClient,
@@ -347,11 +348,35 @@ export function useReviewed(id: string) {
   });
 }
 
+type BenchView = Schemas['BenchView'];
+
+const bench = (id: string) => ['bench', id];
+const firstLook = (id: string) => ['first look', id];
+
+/** A take's marks and what follows from them. Of a long one its first repetitions come before the rest. */
 export function useBench(id: string) {
-  return useQuery({
-    queryKey: ['bench', id],
-    queryFn: async () => body(await api.GET('/api/takes/{id}/bench', { params: { path: { id } } })),
+  const client = useQueryClient();
+  const read = async (first: boolean) =>
+    body(await api.GET('/api/takes/{id}/bench', { params: { path: { id }, query: { first } } }));
+  const whole = useQuery({
+    queryKey: bench(id),
+    queryFn: async () => {
+      if (!client.getQueryData(bench(id))) {
+        const look = await read(true);
+        if (look.beginning == null) return look;
+        client.setQueryData(firstLook(id), look);
+      }
+      return read(false);
+    },
   });
+  const first = useQuery<BenchView>({ queryKey: firstLook(id), queryFn: skipToken });
+  return { ...whole, data: whole.data ?? (whole.error ? undefined : first.data) };
+}
+
+/** Keeps what a change came to; what is still on its way is older. */
+async function keepBench(client: QueryClient, id: string, view: BenchView) {
+  await client.cancelQueries({ queryKey: bench(id) });
+  client.setQueryData(bench(id), view);
 }
 
 /** Both dancers in space, for this version of the marks. */
@@ -527,7 +552,7 @@ export function useSights(id: string, angle: number, wanted: boolean) {
 async function renewTake(client: QueryClient, id: string) {
   await Promise.all([
     client.invalidateQueries({ queryKey: key.takes }),
-    client.invalidateQueries({ queryKey: ['bench', id] }),
+    client.invalidateQueries({ queryKey: bench(id) }),
     client.invalidateQueries({ queryKey: ['space', id] }),
   ]);
 }
@@ -535,11 +560,11 @@ async function renewTake(client: QueryClient, id: string) {
 /** Sends changes of marks one after the other, each on the version the one before it left. */
 export function useMarks(id: string) {
   const client = useQueryClient();
-  const queryKey = ['bench', id];
   return useMutation({
     scope: { id: `marks ${id}` },
     mutationFn: async (entries: Schemas['Entry'][]) => {
-      const version = client.getQueryData<Schemas['BenchView']>(queryKey)?.version ?? 0;
+      const known = (key: string[]) => client.getQueryData<BenchView>(key)?.version;
+      const version = known(bench(id)) ?? known(firstLook(id)) ?? 0;
       return body(
         await api.POST('/api/takes/{id}/marks', {
           params: { path: { id }, header: { 'If-Match': `"${version}"` } },
@@ -547,8 +572,8 @@ export function useMarks(id: string) {
         }),
       );
     },
-    onSuccess: (view) => client.setQueryData(queryKey, view),
-    onError: () => client.invalidateQueries({ queryKey }),
+    onSuccess: (view) => keepBench(client, id, view),
+    onError: () => client.invalidateQueries({ queryKey: bench(id) }),
   });
 }
 
@@ -557,8 +582,8 @@ export function useDecide(id: string) {
   return useMutation({
     mutationFn: async (input: Schemas['DecisionInput']) =>
       body(await api.POST('/api/takes/{id}/decisions', { params: { path: { id } }, body: input })),
-    onSuccess: (view) => {
-      client.setQueryData(['bench', id], view);
+    onSuccess: async (view) => {
+      await keepBench(client, id, view);
       void client.invalidateQueries({ queryKey: key.people });
     },
   });
@@ -573,8 +598,8 @@ export function useWithdraw(id: string) {
           params: { path: { id, decision } },
         }),
       ),
-    onSuccess: (view) => {
-      client.setQueryData(['bench', id], view);
+    onSuccess: async (view) => {
+      await keepBench(client, id, view);
       void client.invalidateQueries({ queryKey: key.people });
     },
   });

@@ -1744,6 +1744,12 @@ export interface components {
     BenchView: {
       /** @description What follows. */
       analysis: components['schemas']['Analysis'];
+      /**
+       * Format: int32
+       * @description How many repetitions the analysis is of, where it is a first look at a long take whose rest is still to be
+       *     worked out.
+       */
+      beginning?: number | null;
       /** @description Whether there is one to bring back. */
       can_redo: boolean;
       /** @description Whether there is a change to take back. */
@@ -8214,7 +8220,10 @@ export interface operations {
   };
   bench_read: {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description Of a long take that was not worked out yet only the first repetitions, at once. */
+        first?: boolean;
+      };
       header?: never;
       path: {
         id: string;

@@ -678,6 +678,7 @@ export function Bench({
           {mode === 'watch' && <CountCard analysis={analysis} chart={chart} cell={cell} />}
           <Findings
             analysis={analysis}
+            beginning={bench.beginning ?? null}
             decisions={decisions}
             chart={chart}
             ordered={marks.order ?? []}
@@ -691,7 +692,7 @@ export function Bench({
               add: () => setAdding({ count: cell?.count ?? null }),
               look,
               see: (j) =>
-                setAdding({ fault: j.fault, role: j.role ?? undefined, count: j.count ?? null }),
+                setAdding({ fault: j.fault, role: j.role ?? j.whose[0], count: j.count ?? null }),
               rules: () => setRules(true),
               spots: (measure) => {
                 setToTell(measure);

@@ -43,8 +43,8 @@ pub(super) fn rank(judged: &mut [Judged], rules: &Rules) {
             continue;
         };
         if !j.shows() {
-            // Ordered by how near they are to showing, below everything that shows.
-            j.score = -1.0 + 0.5 * j.probability;
+            // Ordered by how near the likeliest repetition is to showing, below everything that shows.
+            j.score = -1.0 + 0.5 * j.likeliest;
             continue;
         }
         let strength = match j.grade {

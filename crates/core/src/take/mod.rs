@@ -1,6 +1,7 @@
 //! A take: what the cameras of one performance gave, and both dancers' bodies solved from it.
 
 pub mod adviser;
+mod beginning;
 mod charted;
 pub mod exchange;
 mod fronts;
@@ -27,6 +28,7 @@ use crate::marks::{Marks, StepMark};
 use crate::measure::{CoupleBody, SceneError};
 use crate::units::Role;
 use Landmark as L;
+pub use beginning::Beginning;
 pub use charted::Charted;
 use holds::Holds;
 

@@ -15,7 +15,7 @@ use uuid::Uuid;
 
 use crate::App;
 use crate::auth::Coach;
-use crate::extract::{Json, Path, Version};
+use crate::extract::{Json, Path, Query, Version};
 use crate::problem::Problem;
 use crate::review::{self, Review};
 
@@ -36,6 +36,19 @@ pub struct BenchView {
     pub decisions: Vec<Decision>,
     /// Where a dancer's caution note meets the figure or a fault's drill.
     pub cautions: Vec<CautionView>,
+    /// How many repetitions the analysis is of, where it is a first look at a long take whose rest is still to be
+    /// worked out.
+    pub beginning: Option<u32>,
+}
+
+/// How much of a take is looked at.
+#[derive(Debug, Deserialize, utoipa::IntoParams)]
+#[serde(deny_unknown_fields)]
+#[into_params(parameter_in = Query)]
+pub struct Look {
+    /// Of a long take that was not worked out yet only the first repetitions, at once.
+    #[serde(default)]
+    first: bool,
 }
 
 /// A dancer's caution note that the figure or a fault's drill touches.
@@ -102,19 +115,25 @@ pub(super) async fn view(app: &App, coach: &Coach, r: Review) -> Result<Response
         analysis: r.analysis,
         decisions,
         cautions,
+        beginning: r.beginning,
     };
     Ok(([(ETAG, tag)], Json(view)).into_response())
 }
 
 /// Marks, analysis and decisions of a take.
-#[utoipa::path(get, operation_id = "bench_read", path = "/api/takes/{id}/bench", params(("id" = Uuid, Path)), responses(
+#[utoipa::path(get, operation_id = "bench_read", path = "/api/takes/{id}/bench", params(("id" = Uuid, Path), Look), responses(
     (status = 200, body = BenchView), (status = 404, body = Problem)))]
 pub async fn read(
     State(app): State<App>,
     coach: Coach,
     Path(id): Path<Uuid>,
+    Query(look): Query<Look>,
 ) -> Result<Response, Problem> {
-    let r = review::review(&app, coach.studio, id).await?;
+    let r = if look.first {
+        review::first_look(&app, coach.studio, id).await?
+    } else {
+        review::review(&app, coach.studio, id).await?
+    };
     view(&app, &coach, r).await
 }
 

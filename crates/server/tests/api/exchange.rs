@@ -2,10 +2,9 @@
 
 use reqwest::Method;
 use serde_json::{Value, json};
-use upright_core::units::MediaTime;
 use upright_studio::{Detector, Performance, Phone, Scenario, detect, detection_table};
 
-use super::{Coach, house};
+use super::{Coach, House, house, open};
 
 fn scenario() -> Scenario {
     Scenario {
@@ -35,29 +34,37 @@ async fn put_text(c: &Coach, url: String, text: String) -> (u16, Value) {
     (status, answer.json().await.unwrap())
 }
 
-#[tokio::test(flavor = "multi_thread")]
-async fn landmarks_of_another_program_are_brought_measured_and_taken_away() {
-    let h = house(&["coach@hall.example", "other@hall.example"]).await;
-    let c = Coach::signed_in(&h, "coach@hall.example").await;
+/// What another program's detector finds in a performance, as a table.
+fn found(p: &Performance) -> String {
+    detection_table(&detect(p, 0, &p.frame_times(0), &Detector::default()))
+}
+
+/// Where such a table is brought.
+fn landmarks_of(h: &House, id: &str) -> String {
+    format!("{}/api/takes/{id}/landmarks?file=found.csv", h.url)
+}
+
+/// A take of this performance whose figure, count and floor are the coach's, with what another program found of the
+/// dancers; its id and what was said of it.
+async fn brought(h: &House, c: &Coach, s: &Scenario) -> (String, Value) {
     let practice = json!({
-        "chart": "shag-basic", "repetitions": 2, "bpm": 118, "heights": [1.82, 1.66],
-        "phones": [{"size": [640, 360], "fps": 12.5}], "seed": 12, "marked": false,
+        "chart": s.chart, "repetitions": s.repetitions, "bpm": s.bpm, "heights": s.heights,
+        "phones": [{"size": s.phones[0].size, "fps": s.phones[0].fps}], "seed": s.seed, "marked": false,
     });
     let take = c.post("/api/studio", practice).await;
     let id = take["id"].as_str().unwrap().to_owned();
     c.prepared(&id).await;
-    // Figure, count and floor are the coach's; nothing of the bodies.
+    // Nothing of the bodies.
     let bench = c.get(&format!("/api/takes/{id}/bench")).await;
     assert_eq!(bench["marks"]["poses"], json!([]));
-    let p = Performance::new(&scenario()).unwrap();
+    let p = Performance::new(s).unwrap();
     let camera = p.phone(0).camera();
     let mut entries = vec![
-        json!({"do": "name_figure", "chart": "shag-basic", "repetitions": 2}),
-        json!({"do": "set_count", "count": {"from": "tempo", "bpm": p.scenario().bpm,
-            "one": (p.scenario().lead_in * 1e6) as i64}}),
-        json!({"do": "size_floor", "length": p.scenario().reference[0], "width": p.scenario().reference[1]}),
+        json!({"do": "name_figure", "chart": s.chart, "repetitions": s.repetitions}),
+        json!({"do": "set_count", "count": {"from": "tempo", "bpm": s.bpm, "one": (s.lead_in * 1e6) as i64}}),
+        json!({"do": "size_floor", "length": s.reference[0], "width": s.reference[1]}),
     ];
-    let [l, w] = p.scenario().reference.map(|v| v / 2.0);
+    let [l, w] = s.reference.map(|v| v / 2.0);
     for (i, [x, y]) in [[-l, -w], [l, -w], [l, w], [-l, w]].into_iter().enumerate() {
         let q = camera.project([x, y, 0.0].into()).unwrap();
         entries.push(json!({"do": "mark_floor", "point": i, "pixel": [q.x, q.y]}));
@@ -67,11 +74,16 @@ async fn landmarks_of_another_program_are_brought_measured_and_taken_away() {
     let (status, marked) = c.send(Method::POST, &path, body, Some(0)).await;
     assert_eq!(status, 200, "{marked}");
 
-    let frames: Vec<MediaTime> = p.frame_times(0);
-    let csv = detection_table(&detect(&p, 0, &frames, &Detector::default()));
-    let url = format!("{}/api/takes/{id}/landmarks?file=found.csv", h.url);
-    let (status, brought) = put_text(&c, url.clone(), csv.clone()).await;
+    let (status, brought) = put_text(c, landmarks_of(h, &id), found(&p)).await;
     assert_eq!(status, 200, "{brought}");
+    (id, brought)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn landmarks_of_another_program_are_brought_measured_and_taken_away() {
+    let h = house(&["coach@hall.example", "other@hall.example"]).await;
+    let c = Coach::signed_in(&h, "coach@hall.example").await;
+    let (id, brought) = brought(&h, &c, &scenario()).await;
     assert!(
         brought["landmarks"][0].as_u64().unwrap() > 1_000,
         "{brought}"
@@ -162,6 +174,8 @@ async fn landmarks_of_another_program_are_brought_measured_and_taken_away() {
     assert_eq!(measured["missing"], json!([null, null]));
 
     // What cannot be used is refused in words, and what was there stays.
+    let csv = found(&Performance::new(&scenario()).unwrap());
+    let url = landmarks_of(&h, &id);
     for (text, words) in [
         ("a,b\n1,2".to_owned(), "no column"),
         (csv.replace("leader", "cook"), "neither leader nor follower"),
@@ -189,4 +203,43 @@ async fn landmarks_of_another_program_are_brought_measured_and_taken_away() {
     assert_eq!(c.send(Method::DELETE, &path, None, None).await.0, 404);
     let bench = c.get(&format!("/api/takes/{id}/bench")).await;
     assert_eq!(many(&bench["analysis"], "hips_behind"), 0);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_long_take_is_told_of_from_its_beginning_at_once() {
+    let h = house(&["coach@hall.example"]).await;
+    let c = Coach::signed_in(&h, "coach@hall.example").await;
+    let long = Scenario {
+        repetitions: 14,
+        phones: vec![Phone {
+            size: [320, 180],
+            fps: 12.5,
+            ..Phone::default()
+        }],
+        ..scenario()
+    };
+    let (id, _) = brought(&h, &c, &long).await;
+    let (first, whole) = (
+        format!("/api/takes/{id}/bench?first=true"),
+        format!("/api/takes/{id}/bench"),
+    );
+    // Whoever brought them waited for the whole take already.
+    assert_eq!(c.get(&first).await["beginning"], Value::Null);
+
+    // The next morning.
+    let h = open(h.app.store().clone(), h.folder).await;
+    let c = Coach::signed_in(&h, "coach@hall.example").await;
+    let look = c.get(&first).await;
+    let many = look["beginning"].as_u64().unwrap();
+    assert!((5..10).contains(&many), "{many}");
+    let [early, all, again] = [look, c.get(&whole).await, c.get(&first).await];
+    assert_eq!(early["version"], all["version"]);
+    assert_eq!(early["analysis"]["count"], all["analysis"]["count"]);
+    let last = |v: &Value| {
+        let all = v["analysis"]["measures"].as_array().unwrap();
+        let of = all.iter().map(|m| m["repetition"].as_u64().unwrap());
+        of.max().unwrap() + 1
+    };
+    assert_eq!([last(&early), last(&all)], [many, 14]);
+    assert_eq!(again["analysis"], all["analysis"]);
 }

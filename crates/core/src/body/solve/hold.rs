@@ -163,7 +163,7 @@ pub fn with_holds(
         }
     }
     let mut desk = Desk::new();
-    for (from, to) in restless(&new) {
+    for (from, to) in restless(&alone.used, &new) {
         let part = &alone.used[from..to];
         let mut state = State {
             joints: alone.joints[from..to].to_vec(),
@@ -215,7 +215,7 @@ fn follow(
     steps: usize,
 ) -> Result<(), SolveError> {
     let moved: Vec<bool> = state.joints.iter().zip(was).map(|(a, b)| a != b).collect();
-    for (first, last) in restless(&moved) {
+    for (first, last) in restless(instants, &moved) {
         let mut own = State {
             joints: state.joints[first..last].to_vec(),
             scales: state.scales,

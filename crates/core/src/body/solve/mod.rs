@@ -532,8 +532,13 @@ impl<'a> Solver<'a> {
         most: usize,
     ) -> Result<usize, SolveError> {
         let mut done = 0;
-        for (from, to) in restless(moving) {
-            let ends = (from.saturating_sub(2), (to + 2).min(self.instants.len()));
+        for (from, to) in restless(self.instants, moving) {
+            // The last ones' neighbours hold them.
+            let (first, last) = (
+                around(self.instants, from, 2),
+                around(self.instants, to - 1, 2),
+            );
+            let ends = (first.0, last.1);
             let part = Self {
                 kept: (from - ends.0, ends.1 - to),
                 ..Self::new(self.given, &self.instants[ends.0..ends.1])
@@ -721,11 +726,19 @@ struct Steps {
     restless: Vec<bool>,
 }
 
+/// So many instants before and after one, as far as each leans on the next: from, to.
+fn around(instants: &[Instant], t: usize, many: usize) -> (usize, usize) {
+    let near = |k: &usize| instants[*k].at - instants[k - 1].at < FAR;
+    let before = (1..=t).rev().take(many).take_while(near).count();
+    let after = (t + 1..instants.len()).take(many).take_while(near).count();
+    (t - before, t + after + 1)
+}
+
 /// Rows of instants that still move, with their surroundings: from, to.
-fn restless(moving: &[bool]) -> Vec<(usize, usize)> {
+fn restless(instants: &[Instant], moving: &[bool]) -> Vec<(usize, usize)> {
     let mut out: Vec<(usize, usize)> = Vec::new();
     for t in (0..moving.len()).filter(|t| moving[*t]) {
-        let (from, to) = (t.saturating_sub(AROUND), (t + AROUND + 1).min(moving.len()));
+        let (from, to) = around(instants, t, AROUND);
         match out.last_mut() {
             Some(w) if from <= w.1 + 2 => w.1 = to,
             _ => out.push((from, to)),

@@ -500,3 +500,20 @@ fn a_dancer_known_again_is_as_sure_as_one_known_anew() {
         assert!(std::sync::Arc::ptr_eq(&again.own[t], &bodies.own[t]), "{t}");
     }
 }
+
+#[test]
+fn what_stands_apart_is_not_gone_through_with_what_moves() {
+    let instants: Vec<Instant> = [0.0, 0.1, 0.2, 0.6, 0.7, 0.8].map(Instant::new).into();
+    let about = |moves: &[usize]| {
+        let moving: Vec<bool> = (0..instants.len()).map(|t| moves.contains(&t)).collect();
+        restless(&instants, &moving)
+    };
+    assert_eq!(about(&[2]), [(0, 3)]);
+    assert_eq!(about(&[3]), [(3, 6)]);
+    assert_eq!(about(&[0, 5]), [(0, 6)]);
+    assert_eq!(about(&[]), []);
+    let alone = [0.0, 1.0, 2.0, 3.0, 4.0, 5.0].map(Instant::new);
+    let moving = [false, true, false, false, false, true];
+    assert_eq!(restless(&alone, &moving), [(1, 2), (5, 6)]);
+    assert_eq!(around(&instants, 4, 1), (3, 6));
+}
