@@ -1,6 +1,6 @@
 //! The whole street for one take: marks in, everything the interface shows out.
 
-use nalgebra::{Point2, Point3};
+use nalgebra::{Point2, Point3, Vector2};
 use serde::{Deserialize, Serialize};
 
 use crate::body::Landmark;
@@ -9,8 +9,9 @@ use crate::count::TapFit;
 use crate::event::{Outcome, foot_steps};
 use crate::fault::Circumstances;
 use crate::judge::{Case, Doubt, Evidence, Judged, SHOWS, Unseen, doubts, judge, put_first};
+use crate::lane::{Lane, lanes};
 use crate::marks::{CountSource, StepMark};
-use crate::measure::{Measure, Reading, Scene, frame_limit, measure};
+use crate::measure::{Measure, Reading, Scene, frame_limit, measure, read};
 use crate::take::{Solved, Take};
 use crate::units::{Foot, MediaTime, Role};
 
@@ -119,7 +120,8 @@ pub struct StanceView {
     pub count: usize,
     /// Middle of the feet, metres on the floor.
     pub centre: [f64; 2],
-    /// Direction of the feet line, degrees from X; absent where a foot does not lie flat in view.
+    /// Direction of the marked feet's line, degrees from X, or of a body that was followed; absent where a foot does
+    /// not lie flat in view or the body's direction is hardly known.
     pub facing: Option<f64>,
 }
 
@@ -171,6 +173,8 @@ pub struct Analysis {
     pub stances: Vec<StanceView>,
     /// All measures.
     pub measures: Vec<Measure>,
+    /// Measures that are drawn over the count.
+    pub lanes: Vec<Lane>,
     /// All faults judged, what to fix first in front.
     pub judged: Vec<Judged>,
     /// Faults this view cannot carry.
@@ -181,7 +185,7 @@ pub struct Analysis {
     /// The distance at which the couple's arms lose their shape, in a figure in which they only step apart with both
     /// hands joined.
     pub frame_limit: Option<Reading>,
-    /// Counts at which both dancers' feet are marked, of all counts.
+    /// Counts at which both dancers' feet are marked, or which both were followed through, of all counts.
     pub marked: [usize; 2],
 }
 
@@ -323,13 +327,14 @@ pub fn analyse(take: &Take, solved: Option<&Solved>) -> Analysis {
     put_first(&mut judged, &take.marks.order);
     let both = (0..scene.slots.len())
         .filter(|i| {
-            Role::BOTH.iter().all(|r| {
+            let marked = Role::BOTH.iter().all(|r| {
                 scene.pose(*r, *i).is_some_and(|p| {
                     [Landmark::LeftToe, Landmark::RightToe]
                         .iter()
                         .all(|l| p.points.contains_key(l))
                 })
-            })
+            });
+            marked || (take.tracked() && scene.both(Role::Leader, *i).is_some())
         })
         .count();
     Analysis {
@@ -364,6 +369,7 @@ pub fn analyse(take: &Take, solved: Option<&Solved>) -> Analysis {
         },
         frame_limit: frame_limit(&scene),
         marked: [both, scene.slots.len()],
+        lanes: lanes(&scene, &measures, &judged),
         measures,
         judged,
         unseen,
@@ -500,10 +506,28 @@ fn step_views(scene: &Scene) -> Vec<StepView> {
         .collect()
 }
 
+/// A direction that is known worse than this says nothing on a floor plan, degrees.
+const VAGUE: f64 = 20.0;
+
+/// Where a solved body stands and faces.
+fn solved_stance(scene: &Scene, role: Role, slot: usize) -> Option<([f64; 2], Option<f64>)> {
+    let body = scene.body(role, slot)?;
+    let feet = [Foot::Left, Foot::Right].map(Landmark::heel_toe);
+    let sum: Vector2<f64> = feet
+        .iter()
+        .flatten()
+        .map(|l| body.joint(*l).coords.xy())
+        .sum();
+    let facing = body.value(read::yaw).filter(|e| e.sigma < VAGUE);
+    Some(((sum / 4.0).into(), facing.map(|e| e.value)))
+}
+
 fn stances(scene: &Scene) -> Vec<StanceView> {
     let of = |role: Role| {
         scene.slots.iter().enumerate().filter_map(move |(i, slot)| {
-            let (centre, facing) = scene.stance(role, i)?;
+            let (centre, facing) = scene
+                .stance(role, i)
+                .or_else(|| solved_stance(scene, role, i))?;
             Some(StanceView {
                 role,
                 repetition: slot.repetition,
@@ -516,25 +540,31 @@ fn stances(scene: &Scene) -> Vec<StanceView> {
     Role::BOTH.into_iter().flat_map(of).collect()
 }
 
+/// Feet where they are marked, else where the solved bodies have them.
 fn footprints(scene: &Scene) -> Vec<Footprint> {
     let Ok(calibration) = &scene.floor else {
         return Vec::new();
     };
+    let on = |p: [f64; 2]| {
+        let at = calibration.camera.on_floor(Point2::from(p))?;
+        Some([at.x, at.y])
+    };
     let mut out = Vec::new();
     for role in Role::BOTH {
         for (i, slot) in scene.slots.iter().enumerate() {
-            let Some(pose) = scene.pose(role, i) else {
-                continue;
-            };
+            let pose = scene.pose(role, i);
+            let body = scene.body(role, i);
             let step = scene.step_at(role, slot.repetition, slot.count);
             let arriving = step.map(|s| s.observed.map_or(s.charted.foot, |o| o.foot));
             let carries = step.is_some_and(|s| s.observed.map_or(s.charted.weight, |o| o.weight));
             for foot in [Foot::Left, Foot::Right] {
-                let Some([heel, toe]) = pose.pixels(Landmark::heel_toe(foot)) else {
-                    continue;
+                let ends = Landmark::heel_toe(foot);
+                let marked = pose.and_then(|p| p.pixels(ends)).map(|p| p.map(on));
+                let solved = || {
+                    let at = |l| body.as_ref().map(|b| b.joint(l)).map(|p| [p.x, p.y]);
+                    ends.map(at)
                 };
-                let on = |p: [f64; 2]| calibration.camera.on_floor(Point2::from(p));
-                let (Some(heel), Some(toe)) = (on(heel), on(toe)) else {
+                let [Some(heel), Some(toe)] = marked.unwrap_or_else(solved) else {
                     continue;
                 };
                 let arrives = arriving == Some(foot);
@@ -543,8 +573,8 @@ fn footprints(scene: &Scene) -> Vec<Footprint> {
                     foot,
                     repetition: slot.repetition,
                     count: slot.count,
-                    heel: heel.into(),
-                    toe: toe.into(),
+                    heel,
+                    toe,
                     arrives,
                     weighted: if arrives {
                         carries

@@ -16,6 +16,7 @@ pub mod count;
 pub mod event;
 pub mod fault;
 pub mod judge;
+pub mod lane;
 pub mod marks;
 pub mod measure;
 pub mod plan;

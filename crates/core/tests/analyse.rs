@@ -208,6 +208,12 @@ fn each_stage_says_what_to_do_until_it_is_done() {
     assert!(missing(&nothing.floor_stage).contains("floor reference"));
     assert!(missing(&nothing.bodies_stage).contains("heels and toes"));
     assert_eq!((nothing.marked, nothing.measures.len()), ([0, 0], 0));
+    assert!(
+        nothing
+            .lanes
+            .iter()
+            .all(|l| l.empty.is_some() && l.charted.is_empty())
+    );
 
     let mut m = laid(&phone(4.0));
     let ready = analysed(&m);
@@ -249,6 +255,33 @@ fn who_dances_as_charted_shows_nothing() {
     }
     // Marked by hand, nothing waits for a hand.
     assert!(a.doubts.is_empty());
+    // Feet alone tell when, how far apart and which way; not how the bodies go.
+    let lane = |id: &str| a.lanes.iter().find(|l| l.id == id).unwrap();
+    let told: Vec<&str> = a
+        .lanes
+        .iter()
+        .filter(|l| l.empty.is_none())
+        .map(|l| l.measure.as_str())
+        .collect();
+    assert_eq!(told, ["arrival", "separation_share", "turn"]);
+    assert_eq!(lane("timing").band.unwrap().fine, [Some(-0.05), Some(0.05)]);
+    // The band in force, which grows a little with the couple's size.
+    let judged = a.judged.iter().find(|j| j.fault == "C1").unwrap();
+    assert_eq!(lane("gap").band, Some(judged.band));
+    assert_eq!(
+        (lane("gap").roles.as_slice(), lane("level").roles.len()),
+        (&[None][..], 2)
+    );
+    assert_eq!(
+        lane("speed").empty.as_deref(),
+        Some("nothing marked or found yet")
+    );
+    // The basic turns nobody.
+    let asked = &lane("turn").charted;
+    assert!(
+        asked.len() >= 40 && asked.iter().all(|c| c.value == 0.0),
+        "{asked:?}"
+    );
     // Without bodies nothing is said of arms.
     assert!(a.frame_limit.is_none());
 }

@@ -347,6 +347,8 @@ async fn from_upload_to_corrections_with_few_inputs() -> anyhow::Result<()> {
         anyhow::ensure!(logged.len() < 5, "{logged:?}");
     }
     let confirmed = b.inputs();
+    // Both stand on the floor plan, though nobody has marked a foot.
+    b.css("[aria-label^='Feet from above; partners ']").await?;
     let all = upload + prepared + floor + confirmed;
     println!(
         "inputs from upload to corrections: {all} (upload {upload}, figure, count and search {prepared}, floor {floor}, corrections {confirmed})"

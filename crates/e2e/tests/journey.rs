@@ -234,6 +234,24 @@ async fn from_upload_to_progress() -> anyhow::Result<()> {
         "by hand from nothing to a correction: {} inputs",
         b.inputs()
     );
+    // Another measure drawn over the count.
+    let speed = "return [...document.querySelectorAll('svg[role=img] text')].some(t => t.textContent === 'Speed')";
+    anyhow::ensure!(b.script(speed).await? == false);
+    b.press("Lanes over the count").await?;
+    b.look_over("Bench, lanes", &mut barriers).await?;
+    b.click("//*[@role='menuitemcheckbox'][contains(., 'Speed')]")
+        .await?;
+    b.until("the lane", speed).await?;
+    b.client
+        .active_element()
+        .await?
+        .send_keys("\u{e00c}")
+        .await?;
+    b.until(
+        "the film without a menu",
+        "return document.querySelector('[role=menu]') === null",
+    )
+    .await?;
     b.press("Close review").await?;
     b.sees("Open again").await?;
 

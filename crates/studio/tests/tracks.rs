@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use nalgebra::Point3;
-use upright_core::analyse::{Analysis, analyse};
+use upright_core::analyse::{Analysis, CountCell, Stage, analyse};
 use upright_core::body::Landmark;
 use upright_core::body::identity::{Told, mend};
 use upright_core::body::solve::{Bodies, Source};
@@ -721,6 +721,42 @@ fn a_long_takes_beginning_says_of_its_repetitions_what_the_whole_take_says() {
     let early = beginning.analyse(&whole);
     let all = analyse(&whole, Some(&solve_take(&whole, None)));
     assert_eq!(early.count, all.count);
+    // Nobody has marked a foot: the bodies that were followed are there all the same, also from above.
+    let mut off = Vec::new();
+    for print in &all.footprints {
+        let c = all.count.as_ref().unwrap().cells.iter();
+        let at = c
+            .clone()
+            .find(|c| (c.repetition, c.count) == (print.repetition, print.count));
+        let body = &p.bodies(at.unwrap().at.secs())[print.role as usize];
+        let [heel, toe] = Landmark::heel_toe(print.foot).map(|l| body.joint(l));
+        for (seen, truly) in [(print.heel, heel), (print.toe, toe)] {
+            off.push((seen[0] - truly.x).hypot(seen[1] - truly.y));
+        }
+    }
+    assert!(off.len() > 800, "{}", off.len());
+    assert!(median(off.clone()) < 0.04, "{}", median(off));
+    let stances = all.stances.iter().filter(|s| s.role == Role::Follower);
+    let faces: Vec<f64> = stances.filter_map(|s| s.facing).collect();
+    // The follower faces the leader, who faces along X.
+    let away = faces.iter().map(|f| (f.abs() - 180.0).abs());
+    assert!(
+        faces.len() > 100 && median(away.collect()) < 8.0,
+        "{faces:?}"
+    );
+    assert_eq!(all.bodies_stage, Stage::Ready);
+    assert!(10 * all.marked[0] > 8 * all.marked[1], "{:?}", all.marked);
+    let drawn = all.lanes.iter().filter(|l| l.empty.is_none());
+    let drawn: Vec<&str> = drawn.map(|l| l.measure.as_str()).collect();
+    let expected = [
+        "arrival",
+        "separation_share",
+        "turn_body",
+        "hip_rise",
+        "lean_away",
+        "speed",
+    ];
+    assert_eq!(drawn, expected);
     let by_count = |a: &Analysis, id: &str| -> BTreeMap<(u32, Option<usize>), Estimate> {
         let follower = |m: &&Measure| m.id == id && m.role.is_none_or(|r| r == Role::Follower);
         let all = a.measures.iter().filter(follower);
@@ -745,4 +781,43 @@ fn a_long_takes_beginning_says_of_its_repetitions_what_the_whole_take_says() {
     assert_eq!(take(&p, &marks, &unseen, &shelf).beginning(), None);
     marks.chart = None;
     assert_eq!(take(&p, &marks, &films, &shelf).beginning(), None);
+}
+
+#[test]
+fn a_dancers_speed_is_the_way_of_the_hips_for_each_beat() {
+    let p = dance("shag-pass", 3);
+    // Nobody called an arrival, so that bodies are looked at on the count.
+    let marks = Marks {
+        count: Some(count(&p)),
+        ..filmed(&p, 1).0
+    };
+    let (shelf, films) = (Shelf::default(), [Film::new(p.phone(0).picture())]);
+    let solved = Solved::known(Role::BOTH.map(|r| known(&p, r)));
+    let a = analyse(&take(&p, &marks, &films, &shelf), Some(&solved));
+    let cells = a.count.unwrap().cells;
+    let beat = 60.0 / p.scenario().bpm;
+    let hips = |role: Role, at: f64| {
+        let b = &p.bodies(at)[role as usize];
+        nalgebra::center(&b.joint(Landmark::LeftHip), &b.joint(Landmark::RightHip))
+    };
+    let mut fastest = 0.0_f64;
+    for role in Role::BOTH {
+        let of = |c: &CountCell| {
+            let here = |m: &&Measure| {
+                m.id == "speed"
+                    && (m.role, m.repetition, m.count) == (Some(role), c.repetition, Some(c.count))
+            };
+            a.measures.iter().find(here)?.reading.estimate()
+        };
+        for pair in cells.windows(2) {
+            let [from, to] = [&pair[0], &pair[1]].map(|c| c.at.secs());
+            let way = (hips(role, to) - hips(role, from)).xy().norm();
+            let read = of(&pair[1]).unwrap().value;
+            let truly = way * beat / (to - from);
+            assert!((read - truly).abs() < 0.03, "{role:?} {to}: {read} {truly}");
+            fastest = fastest.max(read);
+        }
+    }
+    // Partners pass each other.
+    assert!(fastest > 0.3, "{fastest}");
 }

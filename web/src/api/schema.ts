@@ -1636,7 +1636,9 @@ export interface components {
       frame_limit?: components['schemas']['Reading'] | null;
       /** @description All faults judged, what to fix first in front. */
       judged: components['schemas']['Judged'][];
-      /** @description Counts at which both dancers' feet are marked, of all counts. */
+      /** @description Measures that are drawn over the count. */
+      lanes: components['schemas']['Lane'][];
+      /** @description Counts at which both dancers' feet are marked, or which both were followed through, of all counts. */
       marked: number[];
       /** @description All measures. */
       measures: components['schemas']['Measure'][];
@@ -1700,6 +1702,23 @@ export interface components {
        * @default false
        */
       tracked: boolean;
+    };
+    /** @description What the figure asks of a dancer at a count. */
+    Asked: {
+      /** @description Count, from 0. */
+      count: number;
+      /**
+       * Format: int32
+       * @description Repetition, from 0.
+       */
+      repetition: number;
+      /** @description Whose. */
+      role: components['schemas']['Role'];
+      /**
+       * Format: double
+       * @description In the measure's unit.
+       */
+      value: number;
     };
     /**
      * @description Where a value is fine, and beyond what it is clearly a fault; between lies borderline.
@@ -3413,6 +3432,31 @@ export interface components {
       | 'right_heel'
       | 'left_toe'
       | 'right_toe';
+    /** @description A line over the count for each of its roles, one of the take's measures. */
+    Lane: {
+      band?: components['schemas']['Band'] | null;
+      /** @description What the figure asks for. */
+      charted: components['schemas']['Asked'][];
+      /** @description Why there is nothing to draw. */
+      empty?: string | null;
+      /** @description Stable id. */
+      id: string;
+      /**
+       * Format: double
+       * @description Half of the least span that is drawn: smaller differences do not matter.
+       */
+      least: number;
+      /** @description The measure that is drawn. */
+      measure: string;
+      /** @description As a coach says it. */
+      name: string;
+      /** @description How its values are to be read. */
+      note: string;
+      /** @description Whose lines, none for the couple's. */
+      roles: (components['schemas']['Role'] | null)[];
+      /** @description Its unit. */
+      unit: components['schemas']['Unit'];
+    };
     /** @description Turns added up to a beat. */
     LanePoint: {
       /**

@@ -1,6 +1,7 @@
 import Alert from '@mui/material/Alert';
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
+import CircularProgress from '@mui/material/CircularProgress';
 import Typography from '@mui/material/Typography';
 import { useEffect, useMemo, useState } from 'react';
 import type { Schemas } from '../api/client';
@@ -19,7 +20,7 @@ import {
   useWork,
 } from '../api/hooks';
 import { useKeys, type KeyMap } from '../shell/keys';
-import { day, quantity } from '../words';
+import { day, plural, quantity } from '../words';
 import { cellAt, findingKey, momentOf, NEAR, posesNear, spoken, type Cell } from './cells';
 import { CorrectionSheet, DismissSheet } from './CorrectionSheet';
 import { BringClip } from '../takes/Sending';
@@ -36,6 +37,7 @@ import { corners, landmarks } from './landmarks';
 import type { Marking, Pixel } from './Overlay';
 import { BodiesPanel, ChartPanel, CountPanel, FloorPanel, laid, type Send } from './panels';
 import { nearestFrame, usePlayer } from './player';
+import { LanesMenu } from './LanesMenu';
 import { Rail } from './Rail';
 import { Stage } from './Stage';
 import { Still } from './Still';
@@ -595,6 +597,12 @@ export function Bench({
                 it; a doctor or physiotherapist decides.
               </Alert>
             ))}
+          {bench.beginning != null && (
+            <Alert severity="info" icon={<CircularProgress size={18} />} sx={{ flex: 'none' }}>
+              A first look at {plural(bench.beginning, 'repetition')}. The rest of the take is being
+              worked out.
+            </Alert>
+          )}
           {mode === 'chart' && <ChartPanel marks={marks} charts={charts} send={send} />}
           {mode === 'count' && (
             <CountPanel
@@ -678,7 +686,6 @@ export function Bench({
           {mode === 'watch' && <CountCard analysis={analysis} chart={chart} cell={cell} />}
           <Findings
             analysis={analysis}
-            beginning={bench.beginning ?? null}
             decisions={decisions}
             chart={chart}
             ordered={marks.order ?? []}
@@ -711,6 +718,7 @@ export function Bench({
         toggleLoop={toggleLoop}
         notes={notes}
         toggleNotes={() => setNotes(!notes)}
+        lanes={<LanesMenu lanes={analysis.lanes} />}
         undo={bench.can_undo ? () => send({ do: 'undo' }) : null}
         redo={bench.can_redo ? () => send({ do: 'redo' }) : null}
         message={

@@ -1,9 +1,7 @@
-import Alert from '@mui/material/Alert';
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import ButtonBase from '@mui/material/ButtonBase';
 import Chip from '@mui/material/Chip';
-import CircularProgress from '@mui/material/CircularProgress';
 import Link from '@mui/material/Link';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
@@ -62,15 +60,12 @@ const grades: Record<Schemas['Grade'], string> = {
 /** What to fix first; effects are folded under their cause. */
 export function Findings({
   analysis,
-  beginning,
   decisions,
   chart,
   ordered,
   acts,
 }: {
   analysis: Schemas['Analysis'];
-  /** Of how many repetitions this is, while the rest is being worked out. */
-  beginning: number | null;
   decisions: Schemas['Decision'][];
   chart: Schemas['Sketch'] | undefined;
   /** What the coach has put first. */
@@ -98,12 +93,6 @@ export function Findings({
   const open = showing.filter((j) => !decisions.some((d) => findingKey(d) === findingKey(j)));
   return (
     <Panel title="Fix first" note={showing.length ? `${open.length} to decide` : undefined}>
-      {beginning != null && (
-        <Alert severity="info" icon={<CircularProgress size={18} />} sx={{ mb: 1 }}>
-          A first look at {plural(beginning, 'repetition')}. The rest of the take is being worked
-          out.
-        </Alert>
-      )}
       {showing.length === 0 && (
         <Typography variant="body2" color="text.secondary">
           {analysis.judged.length === 0

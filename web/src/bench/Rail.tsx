@@ -4,9 +4,13 @@ import { useWidth } from '../shapes/useWidth';
 import { tone } from '../theme';
 import { coupleWords, landmarkName } from '../charts/words';
 import { roles, type Role } from '../words';
+import { useLanes } from './state';
 import type { Cell } from './cells';
 
 const LABELS = 84;
+
+/** Height of a lane with the room below it. */
+const LANE = 32;
 const MOST_REPETITIONS = 4;
 
 type Analysis = Schemas['Analysis'];
@@ -46,72 +50,6 @@ function Ribbon({
         strokeDasharray={dashed ? '5 3' : undefined}
       />
     </g>
-  );
-}
-
-interface LaneSpec {
-  name: string;
-  note: string;
-  measure: string;
-  roles: (Role | null)[];
-  band: [number | null, number | null] | null;
-  /** Half of the least span shown. */
-  least: number;
-}
-
-function lanes(chart: Schemas['Sketch'] | undefined): LaneSpec[] {
-  const open = chart?.draft.start.position === 'open_facing';
-  return [
-    {
-      name: 'Timing',
-      note: 'late above',
-      measure: 'arrival',
-      roles: ['leader', 'follower'],
-      band: [-0.05, 0.05],
-      least: 0.12,
-    },
-    open
-      ? {
-          name: 'Gap',
-          note: 'share of limit',
-          measure: 'separation_share',
-          roles: [null],
-          band: [0.55, 0.92],
-          least: 0.3,
-        }
-      : {
-          name: 'Gap',
-          note: 'metres',
-          measure: 'separation',
-          roles: [null],
-          band: null,
-          least: 0.15,
-        },
-    {
-      name: 'Turn',
-      note: 'left above',
-      measure: 'turn',
-      roles: ['leader', 'follower'],
-      band: null,
-      least: 30,
-    },
-  ];
-}
-
-interface Charted {
-  role: Role;
-  repetition: number;
-  count: number;
-  value: number;
-}
-
-/** The charted turns of the visible counts, degrees. */
-function charted(chart: Schemas['Sketch'] | undefined, visible: Cell[]): Charted[] {
-  return visible.flatMap((c) =>
-    roles.flatMap((role, r) => {
-      const row = chart?.rows[r]?.find((x) => x.count === c.count);
-      return row ? [{ role, repetition: c.repetition, count: c.count, value: 45 * row.turn }] : [];
-    }),
   );
 }
 
@@ -178,8 +116,9 @@ export function Rail({
     1;
   const span = Math.max(1, end - begin);
   const x = (t: number) => LABELS + 10 + ((t - begin) / span) * (width - LABELS - 20);
-  const specs = lanes(chart);
-  const laneTop = (i: number) => 84 + i * 38;
+  const chosen = useLanes((l) => l.shown);
+  const specs = analysis.lanes.filter((l) => chosen.includes(l.id));
+  const laneTop = (i: number) => 84 + i * LANE;
   const found = tracks.length > 0;
   const height = laneTop(specs.length + (found ? 1 : 0)) + 4;
   const xOf = (repetition: number, index: number) => {
@@ -315,13 +254,12 @@ export function Rail({
           })}
         {specs.map((lane, i) => (
           <Lane
-            key={lane.name}
+            key={lane.id}
             lane={lane}
             top={laneTop(i)}
             width={width}
             analysis={analysis}
             xOf={xOf}
-            charted={lane.measure === 'turn' ? charted(chart, visible) : []}
           />
         ))}
         {found && (
@@ -458,10 +396,10 @@ function WhoIsWho({
   return (
     <g data-testid="who-is-who">
       <line x1={0} x2={width} y1={top - 2} y2={top - 2} stroke={tone.hairline} />
-      <text x={2} y={top + 13} fontWeight={700} fill={tone.ink}>
+      <text x={2} y={top + 12} fontWeight={700} fill={tone.ink}>
         Who is who
       </text>
-      <text x={2} y={top + 27} fill={tone.second} fontSize={11}>
+      <text x={2} y={top + 25} fill={tone.second} fontSize={11}>
         left side above
       </text>
       {roles.map((role) => (
@@ -484,17 +422,14 @@ function Lane({
   width,
   analysis,
   xOf,
-  charted,
 }: {
-  lane: LaneSpec;
+  lane: Schemas['Lane'];
   top: number;
   width: number;
   analysis: Analysis;
   xOf: (repetition: number, count: number) => number | undefined;
-  /** What the chart expects there. */
-  charted: Charted[];
 }) {
-  const height = 34;
+  const height = LANE - 4;
   const series = lane.roles.map((role) =>
     analysis.measures.flatMap((m) => {
       if (m.id !== lane.measure || (m.role ?? null) !== role || m.count == null) return [];
@@ -505,39 +440,36 @@ function Lane({
     }),
   );
   const values = series.flat().map((p) => p.value);
-  const expected = values.length ? charted : [];
-  const edges = [
-    ...(lane.band?.filter((b): b is number => b !== null) ?? []),
-    ...expected.map((e) => e.value),
-  ];
+  const expected = lane.charted.filter((e) => xOf(e.repetition, e.count) !== undefined);
+  const [from, to] = lane.band?.fine ?? [null, null];
+  const edges = [from, to, ...expected.map((e) => e.value)].filter((b) => b != null);
   const low = Math.min(...values, ...edges);
   const high = Math.max(...values, ...edges);
   const middle = values.length + edges.length ? (low + high) / 2 : 0;
   const half = Math.max(lane.least, 0.58 * (high - low));
   const y = (v: number) => top + 2 + ((middle + half - v) / (2 * half)) * (height - 4);
-  const [from, to] = lane.band ?? [null, null];
   return (
     <g>
       <line x1={0} x2={width} y1={top - 2} y2={top - 2} stroke={tone.hairline} />
-      <text x={2} y={top + 13} fontWeight={700} fill={tone.ink}>
+      <text x={2} y={top + 12} fontWeight={700} fill={tone.ink}>
         {lane.name}
       </text>
-      <text x={2} y={top + 27} fill={tone.second} fontSize={11}>
+      <text x={2} y={top + 25} fill={tone.second} fontSize={11}>
         {lane.note}
       </text>
-      {from !== null && to !== null && (
+      {lane.band && (
         <rect
           x={LABELS}
-          y={y(to)}
+          y={to == null ? top : y(to)}
           width={width - LABELS}
-          height={y(from) - y(to)}
+          height={(from == null ? top + height : y(from)) - (to == null ? top : y(to))}
           fill={tone.fine}
           opacity={0.6}
         />
       )}
-      {values.length === 0 && (
-        <text x={LABELS + 8} y={top + 20} fill={tone.second}>
-          no marks yet
+      {lane.empty && (
+        <text x={LABELS + 8} y={top + 18} fill={tone.second}>
+          {lane.empty}
         </text>
       )}
       {expected.map((e) => {

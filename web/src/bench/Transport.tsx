@@ -56,6 +56,7 @@ export function Transport({
   toggleLoop,
   notes,
   toggleNotes,
+  lanes,
   undo,
   redo,
   message,
@@ -66,6 +67,8 @@ export function Transport({
   toggleLoop: () => void;
   notes: boolean;
   toggleNotes: () => void;
+  /** Chooses what is drawn over the count. */
+  lanes: ReactNode;
   undo: (() => void) | null;
   redo: (() => void) | null;
   message: ReactNode;
@@ -116,6 +119,7 @@ export function Transport({
       <Box sx={{ flex: 1, px: 1, overflow: 'hidden' }} role="status">
         {message}
       </Box>
+      {lanes}
       <Act name="Undo" onClick={() => undo?.()} disabled={!undo}>
         <Undo />
       </Act>

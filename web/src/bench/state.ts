@@ -1,4 +1,5 @@
 import { create } from 'zustand';
+import { persist } from 'zustand/middleware';
 import type { Schemas } from '../api/client';
 import type { Role } from '../words';
 
@@ -35,3 +36,23 @@ export const fresh = {
 
 /** What the coach has in hand on the Bench; nothing of it is worth keeping on the server. */
 export const useBenchState = create<BenchState>((set) => ({ ...fresh, set }));
+
+interface Lanes {
+  /** Ids of the lanes that are drawn over the count. */
+  shown: string[];
+  toggle: (id: string) => void;
+}
+
+/** The lanes over the count that this coach looks at, in this browser. */
+export const useLanes = create<Lanes>()(
+  persist(
+    (set) => ({
+      shown: ['timing', 'gap', 'turn', 'level'],
+      toggle: (id) =>
+        set(({ shown }) => ({
+          shown: shown.includes(id) ? shown.filter((l) => l !== id) : [...shown, id],
+        })),
+    }),
+    { name: 'lanes' },
+  ),
+);

@@ -15,6 +15,7 @@ mod scene;
 mod separation;
 mod share;
 mod slot;
+mod speed;
 mod spring;
 mod step;
 mod support;
@@ -154,6 +155,7 @@ pub const REGISTRY: &[Spec] = &[
     posture::FEET_AGAINST_BODY,
     posture::LEVEL,
     posture::RISE,
+    speed::SPEED,
     couple::FACING_ERROR,
     couple::HIPS_APART,
     couple::LEAN_TOWARD,
