@@ -109,6 +109,7 @@ export const short: Record<string, string> = {
   facing_error: 'Facing',
   elbow: 'Elbow',
   lean: 'Lean',
+  speed: 'Speed, each beat',
 };
 
 export function statusName(s: Schemas['Status']) {

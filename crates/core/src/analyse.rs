@@ -12,7 +12,7 @@ use crate::judge::{Case, Doubt, Evidence, Judged, SHOWS, Unseen, doubts, judge, 
 use crate::lane::{Lane, lanes};
 use crate::marks::{CountSource, StepMark};
 use crate::measure::{Measure, Reading, Scene, frame_limit, measure, read};
-use crate::take::{Solved, Take};
+use crate::take::{Solved, Take, solve_take};
 use crate::units::{Foot, MediaTime, Role};
 
 /// A step of the preparation.
@@ -376,6 +376,28 @@ pub fn analyse(take: &Take, solved: Option<&Solved>) -> Analysis {
     }
 }
 
+/// What can be said at once of a long take.
+#[derive(Debug, Clone, PartialEq)]
+pub struct FirstLook {
+    /// Of how many repetitions.
+    pub repetitions: u32,
+    /// What is known of these, over the count of the whole take.
+    pub analysis: Analysis,
+}
+
+/// Analyses the first repetitions of a take that would take long as a whole; `None` of any other one.
+pub fn first_look(take: &Take) -> Option<FirstLook> {
+    let beginning = take.beginning()?;
+    let own = beginning.take(take);
+    Some(FirstLook {
+        repetitions: beginning.repetitions,
+        analysis: Analysis {
+            count: count_view(&Scene::new(take, None)),
+            ..analyse(&own, Some(&solve_take(&own, None)))
+        },
+    })
+}
+
 /// What a take document is measured for.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -407,11 +429,6 @@ pub fn measured(take: &Take, solved: &Solved) -> Measured {
         steps: steps.map(|s| s.mark).collect(),
         missing: solved.bodies.each_ref().map(|b| b.as_ref().err().cloned()),
     }
-}
-
-/// The count as laid over a take, which nothing else need be known for.
-pub fn counted(take: &Take) -> Option<CountView> {
-    count_view(&Scene::new(take, None))
 }
 
 fn count_view(scene: &Scene) -> Option<CountView> {

@@ -348,6 +348,7 @@ async fn from_upload_to_corrections_with_few_inputs() -> anyhow::Result<()> {
     }
     let confirmed = b.inputs();
     // Both stand on the floor plan, though nobody has marked a foot.
+    b.key("j").await?;
     b.css("[aria-label^='Feet from above; partners ']").await?;
     let all = upload + prepared + floor + confirmed;
     println!(

@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use upright_core::analyse::{Analysis, Stage, analyse};
+use upright_core::analyse::{self, Analysis, Stage, analyse};
 use upright_core::body::Pose;
 use upright_core::chart::{Chart, Shelf};
 use upright_core::fault::{Fault, Rules};
@@ -295,13 +295,10 @@ pub async fn first_look(app: &App, studio: StudioId, take: Uuid) -> Result<Revie
     let found = apart(move || {
         let version = desk.log.len() as i32;
         let history = History::replay(desk.log.clone());
-        let whole = filmed(&history, &desk);
-        let beginning = whole.beginning()?;
-        let analysis = beginning.analyse(&whole);
-        let review = of(desk, history, version, analysis);
+        let look = analyse::first_look(&filmed(&history, &desk))?;
         Some(Review {
-            beginning: Some(beginning.repetitions),
-            ..review
+            beginning: Some(look.repetitions),
+            ..of(desk, history, version, look.analysis)
         })
     })
     .await?;

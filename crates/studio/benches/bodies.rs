@@ -4,7 +4,7 @@
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
 
 use nalgebra::SMatrix;
-use upright_core::analyse::analyse;
+use upright_core::analyse::{analyse, first_look};
 use upright_core::body::solve::{Alone, Instant, Known, Seen, Source, solve, with_holds};
 use upright_core::camera::Calibration;
 use upright_core::chart::Shelf;
@@ -179,13 +179,11 @@ fn street(c: &mut Criterion) {
                 BenchmarkId::new(format!("{many} cameras, both dancers, seconds"), seconds),
                 |b| b.iter(|| analyse(&take, Some(&solve_take(&take, None)))),
             );
-            // Whole repetitions of the first 24 seconds, for a first look.
-            if let Some(beginning) = take.beginning() {
-                group.bench_function(
-                    BenchmarkId::new(format!("{many} cameras, first look, seconds"), seconds),
-                    |b| b.iter(|| beginning.analyse(&take)),
-                );
-            }
+            // Whole repetitions of the first 24 seconds.
+            group.bench_function(
+                BenchmarkId::new(format!("{many} cameras, first look, seconds"), seconds),
+                |b| b.iter(|| first_look(&take).unwrap()),
+            );
         }
     }
     group.finish();

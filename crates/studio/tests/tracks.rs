@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use nalgebra::Point3;
-use upright_core::analyse::{Analysis, CountCell, Stage, analyse};
+use upright_core::analyse::{Analysis, CountCell, Stage, analyse, first_look};
 use upright_core::body::Landmark;
 use upright_core::body::identity::{Told, mend};
 use upright_core::body::solve::{Bodies, Source};
@@ -710,15 +710,15 @@ fn a_long_takes_beginning_says_of_its_repetitions_what_the_whole_take_says() {
     };
     let short = dance(8);
     let (marks, films) = of(&short);
-    assert_eq!(take(&short, &marks, &films, &shelf).beginning(), None);
+    assert_eq!(first_look(&take(&short, &marks, &films, &shelf)), None);
 
     let p = dance(16);
     let (mut marks, films) = of(&p);
     let whole = take(&p, &marks, &films, &shelf);
     // 24 seconds hold seven times six counts at 118 a minute.
-    let beginning = whole.beginning().unwrap();
-    assert_eq!(beginning.repetitions, 7);
-    let early = beginning.analyse(&whole);
+    let look = first_look(&whole).unwrap();
+    assert_eq!(look.repetitions, 7);
+    let early = look.analysis;
     let all = analyse(&whole, Some(&solve_take(&whole, None)));
     assert_eq!(early.count, all.count);
     // Nobody has marked a foot: the bodies that were followed are there all the same, also from above.
@@ -778,9 +778,9 @@ fn a_long_takes_beginning_says_of_its_repetitions_what_the_whole_take_says() {
 
     // Without a track there is nothing that takes long.
     let unseen: Vec<Film> = films.iter().map(|f| Film::new(f.picture)).collect();
-    assert_eq!(take(&p, &marks, &unseen, &shelf).beginning(), None);
+    assert_eq!(first_look(&take(&p, &marks, &unseen, &shelf)), None);
     marks.chart = None;
-    assert_eq!(take(&p, &marks, &films, &shelf).beginning(), None);
+    assert_eq!(first_look(&take(&p, &marks, &films, &shelf)), None);
 }
 
 #[test]

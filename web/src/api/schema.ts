@@ -5056,7 +5056,8 @@ export interface components {
       count: number;
       /**
        * Format: double
-       * @description Direction of the feet line, degrees from X; absent where a foot does not lie flat in view.
+       * @description Direction of the marked feet's line, degrees from X, or of a body that was followed; absent where a foot does
+       *     not lie flat in view or the body's direction is hardly known.
        */
       facing?: number | null;
       /**

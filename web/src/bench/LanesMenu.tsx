@@ -1,6 +1,8 @@
+import CheckBox from '@mui/icons-material/CheckBox';
+import CheckBoxOutlineBlank from '@mui/icons-material/CheckBoxOutlineBlank';
 import StackedLineChart from '@mui/icons-material/StackedLineChart';
-import Checkbox from '@mui/material/Checkbox';
 import IconButton from '@mui/material/IconButton';
+import ListItemIcon from '@mui/material/ListItemIcon';
 import ListItemText from '@mui/material/ListItemText';
 import Menu from '@mui/material/Menu';
 import MenuItem from '@mui/material/MenuItem';
@@ -26,7 +28,7 @@ export function LanesMenu({ lanes }: { lanes: Schemas['Lane'][] }) {
           <StackedLineChart />
         </IconButton>
       </Tooltip>
-      <Menu anchorEl={at} open={at !== null} onClose={() => setAt(null)}>
+      <Menu anchorEl={at} open={at !== null} onClose={() => setAt(null)} disablePortal>
         {lanes.map((l) => (
           <MenuItem
             key={l.id}
@@ -35,13 +37,13 @@ export function LanesMenu({ lanes }: { lanes: Schemas['Lane'][] }) {
             onClick={() => toggle(l.id)}
             dense
           >
-            <Checkbox
-              edge="start"
-              size="small"
-              checked={shown.includes(l.id)}
-              tabIndex={-1}
-              slotProps={{ input: { 'aria-hidden': true } }}
-            />
+            <ListItemIcon>
+              {shown.includes(l.id) ? (
+                <CheckBox color="primary" />
+              ) : (
+                <CheckBoxOutlineBlank color="action" />
+              )}
+            </ListItemIcon>
             <ListItemText primary={l.name} secondary={l.empty ?? l.note} />
           </MenuItem>
         ))}

@@ -2,10 +2,8 @@
 //! while the rest still is.
 
 use super::{Film, Take};
-use crate::analyse::{Analysis, analyse, counted};
 use crate::marks::Marks;
 use crate::measure::lay_grid;
-use crate::take::solve_take;
 use crate::units::MediaTime;
 
 /// About so much of a take is its beginning, seconds.
@@ -74,16 +72,12 @@ impl Take<'_> {
 }
 
 impl Beginning {
-    /// What is known of it, over the count of the whole take.
-    pub fn analyse(&self, whole: &Take) -> Analysis {
-        let own = Take {
+    /// It as a take of its own, of the couple of the whole one.
+    pub fn take<'a>(&'a self, whole: &Take<'a>) -> Take<'a> {
+        Take {
             marks: &self.marks,
             films: &self.films,
             ..*whole
-        };
-        Analysis {
-            count: counted(whole),
-            ..analyse(&own, Some(&solve_take(&own, None)))
         }
     }
 }
