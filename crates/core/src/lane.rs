@@ -152,7 +152,7 @@ pub fn lanes(scene: &Scene, measures: &[Measure], judged: &[Judged]) -> Vec<Lane
                 let why = if looked {
                     "not visible from this angle"
                 } else {
-                    "nothing marked or found yet"
+                    "not known yet"
                 };
                 why.to_owned()
             }),

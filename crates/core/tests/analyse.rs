@@ -272,10 +272,7 @@ fn who_dances_as_charted_shows_nothing() {
         (lane("gap").roles.as_slice(), lane("level").roles.len()),
         (&[None][..], 2)
     );
-    assert_eq!(
-        lane("speed").empty.as_deref(),
-        Some("nothing marked or found yet")
-    );
+    assert_eq!(lane("speed").empty.as_deref(), Some("not known yet"));
     // The basic turns nobody.
     let asked = &lane("turn").charted;
     assert!(
