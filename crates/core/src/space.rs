@@ -4,14 +4,25 @@ use serde::{Deserialize, Serialize};
 
 use nalgebra::Vector3;
 
-use crate::body::Landmark as L;
 use crate::body::solve::{Moment, Posture, value};
+use crate::body::{Landmark as L, Pose};
 use crate::measure::{Reading, Scene, read};
-use crate::take::{Solved, Take};
+use crate::take::{Solved, Take, angle};
 use crate::units::{Estimate, Foot, MediaTime, Role, Unit};
 
 /// Said where the solved body does not tell a number well enough.
 const UNSEEN: &str = "This angle cannot tell. A second phone, a quarter of the way round, can.";
+
+/// A solved body as an angle's camera sees it: how far it lies from what is marked or found there is what the solution
+/// could not bring together.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Pictured {
+    /// The angle, from 1.
+    pub angle: u8,
+    /// The body in its pixels, at the moment in its own film.
+    pub pose: Pose,
+}
 
 /// One dancer at one marked moment.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -27,6 +38,8 @@ pub struct SpaceBody {
     pub count: usize,
     /// Places of the nineteen landmarks in metres, in the order of [`Landmark`](L).
     pub joints: Vec<[f64; 3]>,
+    /// The body as each angle with a floor sees it.
+    pub pictured: Vec<Pictured>,
     /// Greatest standard error of a hip's or a shoulder's place, metres.
     pub sigma: f64,
     /// The numbers, in the order of [`Space::numbers`].
@@ -221,6 +234,7 @@ pub fn space(take: &Take, solved: &Solved) -> Space {
                 repetition: slot.repetition,
                 count: slot.count,
                 joints: own.joints().map(Into::into).to_vec(),
+                pictured: pictured(take, solved, &own, role, at),
                 sigma,
                 readings: NUMBERS
                     .iter()
@@ -234,6 +248,26 @@ pub fn space(take: &Take, solved: &Solved) -> Space {
         bodies,
         missing,
     }
+}
+
+/// A body in the pictures of a take's cameras, to a tenth of a pixel; what lies behind a lens is left out.
+fn pictured(take: &Take, solved: &Solved, own: &Moment, role: Role, at: f64) -> Vec<Pictured> {
+    let tenth = |v: f64| (10.0 * v).round() / 10.0;
+    solved
+        .filmed()
+        .filter_map(|(film, c)| {
+            let pixel = |l: L| Some((l, c.camera.project(own.joint(l))?));
+            let points = L::ALL.into_iter().filter_map(pixel);
+            Some(Pictured {
+                angle: angle(film),
+                pose: Pose {
+                    role,
+                    at: MediaTime::from_secs(at - take.films.get(film)?.offset),
+                    points: points.map(|(l, p)| (l, [tenth(p.x), tenth(p.y)])).collect(),
+                },
+            })
+        })
+        .collect()
 }
 
 /// What the readings of [`read_both`] are of.

@@ -296,6 +296,12 @@ async fn a_practice_clip_lands_as_a_take_with_its_fault_found() -> anyhow::Resul
     b.css("[data-round]").await?.send_keys(ARROW_RIGHT).await?;
     b.until("a turned scene", &format!("return {round} === '30'"))
         .await?;
+    // The same bodies lie over the film.
+    b.until(
+        "a solved body on the picture",
+        "return document.querySelectorAll('[data-solved] line').length >= 18",
+    )
+    .await?;
     b.sees("One phone tells it best").await?;
     b.look_over("simulated take", &mut barriers).await?;
     // A joint is marked on the second phone's picture, in its own time.

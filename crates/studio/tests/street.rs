@@ -307,7 +307,21 @@ fn bodies_in_space_are_where_they_were() {
     assert_eq!(solved.bodies.len(), 32);
     let index = |id: &str| solved.numbers.iter().position(|n| n.id == id).unwrap();
     let (mut told, mut within) = (0, 0);
+    let mut beside = Vec::new();
     for b in &solved.bodies {
+        // In the picture it lies on the dancer.
+        let [seen] = &b.pictured[..] else {
+            panic!("{:?}", b.pictured)
+        };
+        assert_eq!(
+            (seen.angle, seen.pose.at, seen.pose.role),
+            (1, b.at, b.role)
+        );
+        for (l, at) in &seen.pose.points {
+            let body = &p.bodies(b.at.secs())[b.role as usize];
+            let there = p.phone(0).camera().project(body.joint(*l)).unwrap();
+            beside.push((there.x - at[0]).hypot(there.y - at[1]));
+        }
         let truth = &p.bodies(b.at.secs())[b.role as usize];
         let trunk = truth.chest() - truth.pelvis();
         let back = -trunk.dot(&truth.facing()).atan2(trunk.z).to_degrees();
@@ -325,6 +339,10 @@ fn bodies_in_space_are_where_they_were() {
         }
     }
     assert!(within * 10 >= told * 9, "{within} of {told}");
+    assert_eq!(beside.len(), 32 * 19);
+    beside.sort_by(f64::total_cmp);
+    assert!(beside[beside.len() / 2] < 2.0, "{beside:?}");
+    assert!(beside[beside.len() * 95 / 100] < 6.0, "{beside:?}");
     // The leaning follower is the one who leans.
     let most = solved
         .bodies

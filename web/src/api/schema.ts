@@ -4191,6 +4191,19 @@ export interface components {
        */
       view: number;
     };
+    /**
+     * @description A solved body as an angle's camera sees it: how far it lies from what is marked or found there is what the solution
+     *     could not bring together.
+     */
+    Pictured: {
+      /**
+       * Format: int32
+       * @description The angle, from 1.
+       */
+      angle: number;
+      /** @description The body in its pixels, at the moment in its own film. */
+      pose: components['schemas']['Pose'];
+    };
     /** @description A piece of practice. */
     Piece: {
       /** @description What can hurt. */
@@ -4982,6 +4995,8 @@ export interface components {
       count: number;
       /** @description Places of the nineteen landmarks in metres, in the order of [`Landmark`](L). */
       joints: number[][];
+      /** @description The body as each angle with a floor sees it. */
+      pictured: components['schemas']['Pictured'][];
       /** @description The numbers, in the order of [`Space::numbers`]. */
       readings: components['schemas']['Reading'][];
       /**

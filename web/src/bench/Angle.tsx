@@ -25,12 +25,15 @@ export function Angle({
   clip,
   player,
   poses,
+  solved,
   marking,
 }: {
   take: string;
   clip: Schemas['ClipView'];
   player: Player;
   poses: { pose: Schemas['Pose']; faint: boolean }[];
+  /** Solved bodies as this camera sees them. */
+  solved: { pose: Schemas['Pose']; faint: boolean }[];
   marking: Marking | null;
 }) {
   const [hover, setHover] = useState<Pixel | null>(null);
@@ -111,6 +114,7 @@ export function Angle({
         <Overlay
           size={[clip.width || 1280, clip.height || 720]}
           poses={poses}
+          solved={solved}
           grid={null}
           marking={marking}
           onHover={setHover}

@@ -15,6 +15,7 @@ import {
   useMarks,
   useReviewed,
   useSights,
+  useSpace,
   useWaveform,
   useWithdraw,
   useWork,
@@ -401,6 +402,16 @@ export function Bench({
     );
   const poses = posesOf([...marks.poses, ...(sights.data ?? [])], player.frames, player.at);
 
+  // Beside the couple in space: the same bodies in the pictures they come from.
+  const space = useSpace(take.id, bench.version, inSpace && mode === 'watch').data?.space;
+  const solvedOn = (angle: number, frames: number[], now: number) => {
+    if (!inSpace || mode !== 'watch') return [];
+    const seen = (space?.bodies ?? []).flatMap((b) =>
+      b.pictured.filter((p) => p.angle === angle).map((p) => p.pose),
+    );
+    return posesNear(seen, frames, now);
+  };
+
   const pins = analysis.judged
     .filter((j) => j.showing > 0 && (chosen ? j === chosen : j.offered))
     .flatMap((j) =>
@@ -443,7 +454,9 @@ export function Bench({
       'Bodies',
       finding
         ? `finding, ${Math.round(100 * finding.progress)} %`
-        : `${analysis.marked[0]} of ${analysis.marked[1]} counts`,
+        : analysis.marked[1]
+          ? `${analysis.marked[0]} of ${analysis.marked[1]} counts`
+          : 'no counts yet',
       analysis.bodies_stage,
       'frame, leans, turns, connection and their findings',
     ],
@@ -502,12 +515,21 @@ export function Bench({
                 '&:hover': { bgcolor: mode === m ? 'primary.main' : 'action.hover' },
               }}
             >
-              <span>
+              {/* A long figure's name must not break the line. */}
+              <Box
+                component="span"
+                sx={{
+                  maxWidth: 210,
+                  overflow: 'hidden',
+                  textOverflow: 'ellipsis',
+                  whiteSpace: 'nowrap',
+                }}
+              >
                 <b>{title}</b>{' '}
                 <Box component="span" sx={{ fontWeight: 400, ml: 0.5 }}>
                   {s.state === 'refused' ? 'look again' : note}
                 </Box>
-              </span>
+              </Box>
             </Button>
           ))}
         </Box>
@@ -539,6 +561,7 @@ export function Bench({
               clip={clip}
               player={player}
               poses={poses}
+              solved={solvedOn(1, player.frames, player.at)}
               grid={mode === 'floor' ? (analysis.floor?.grid ?? null) : null}
               marking={further ? null : overlayMarking}
               caption={
@@ -577,6 +600,7 @@ export function Bench({
                     c.frames,
                     player.at - c.offset,
                   )}
+                  solved={solvedOn(c.angle, c.frames, player.at - c.offset)}
                   marking={further === c ? overlayMarking : null}
                 />
               ))}

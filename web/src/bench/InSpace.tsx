@@ -79,6 +79,9 @@ export function InSpace({
               <Suspense fallback={<Box sx={{ height: 250 }} />}>
                 <Couple3D bodies={shown} corners={corners} />
               </Suspense>
+              <Typography variant="caption" color="text.secondary" component="p">
+                Broad and pale over the film: the same bodies, as each camera sees them.
+              </Typography>
               <Numbers numbers={all?.numbers ?? []} here={here} />
             </>
           )}

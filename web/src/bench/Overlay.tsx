@@ -93,16 +93,47 @@ function Skeleton({ pose, faint }: { pose: Schemas['Pose']; faint: boolean }) {
   );
 }
 
+/** A solved body as the camera would see it: broad and pale under what is marked. */
+function Solved({ pose, faint }: { pose: Schemas['Pose']; faint: boolean }) {
+  const p = (l: string) => pose.points[l] as Pixel | undefined;
+  return (
+    <g opacity={faint ? 0.3 : 0.45} pointerEvents="none" data-solved={pose.role}>
+      {bones.map(([a, b]) => {
+        const from = p(a);
+        const to = p(b);
+        return (
+          from &&
+          to && (
+            <line
+              key={a + b}
+              x1={from[0]}
+              y1={from[1]}
+              x2={to[0]}
+              y2={to[1]}
+              stroke={colour(pose.role)}
+              strokeWidth={14}
+              strokeLinecap="round"
+              vectorEffect="non-scaling-stroke"
+            />
+          )
+        );
+      })}
+    </g>
+  );
+}
+
 /** Bodies, floor grid and the points in hand, drawn over the film in its own pixels. */
 export function Overlay({
   size,
   poses,
+  solved = [],
   grid,
   marking,
   onHover,
 }: {
   size: [number, number];
   poses: { pose: Schemas['Pose']; faint: boolean }[];
+  solved?: { pose: Schemas['Pose']; faint: boolean }[];
   grid: number[][][] | null;
   marking: Marking | null;
   onHover: (pixel: Pixel | null) => void;
@@ -185,6 +216,9 @@ export function Overlay({
           />
         );
       })}
+      {solved.map(({ pose, faint }) => (
+        <Solved key={pose.role} pose={pose} faint={faint} />
+      ))}
       {poses.map(({ pose, faint }) => (
         <Skeleton key={pose.role} pose={pose} faint={faint} />
       ))}

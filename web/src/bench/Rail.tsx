@@ -3,7 +3,7 @@ import type { Schemas } from '../api/client';
 import { useWidth } from '../shapes/useWidth';
 import { tone } from '../theme';
 import { coupleWords, landmarkName } from '../charts/words';
-import { roles, type Role } from '../words';
+import { quantity, roles, type Role } from '../words';
 import { useLanes } from './state';
 import type { Cell } from './cells';
 
@@ -466,6 +466,22 @@ function Lane({
           fill={tone.fine}
           opacity={0.6}
         />
+      )}
+      {/* Outside the band where there is room, so that a narrow one's do not lie on each other. */}
+      {[from, to].map(
+        (edge, i) =>
+          edge != null && (
+            <text
+              key={i}
+              x={width - 3}
+              y={i === 0 ? Math.min(top + height - 1, y(edge) + 9) : Math.max(top + 9, y(edge) - 2)}
+              textAnchor="end"
+              fontSize={10}
+              fill={tone.second}
+            >
+              {quantity(edge, lane.unit)}
+            </text>
+          ),
       )}
       {lane.empty && (
         <text x={LABELS + 8} y={top + 18} fill={tone.second}>

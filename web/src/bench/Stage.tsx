@@ -15,6 +15,7 @@ export function Stage({
   clip,
   player,
   poses,
+  solved = [],
   grid,
   marking,
   caption,
@@ -24,6 +25,8 @@ export function Stage({
   clip: Schemas['ClipView'] | null | undefined;
   player: Player;
   poses: { pose: Schemas['Pose']; faint: boolean }[];
+  /** Solved bodies as this camera sees them. */
+  solved?: { pose: Schemas['Pose']; faint: boolean }[];
   grid: number[][][] | null;
   marking: Marking | null;
   caption: ReactNode;
@@ -73,7 +76,14 @@ export function Stage({
           )}
         </Box>
       )}
-      <Overlay size={size} poses={poses} grid={grid} marking={marking} onHover={setHover} />
+      <Overlay
+        size={size}
+        poses={poses}
+        solved={solved}
+        grid={grid}
+        marking={marking}
+        onHover={setHover}
+      />
       {marking && <Loupe video={video} at={hover ?? chosen} frame={frame} />}
       {clip?.state !== 'ready' && <NoFilm take={take} clip={clip} />}
       {caption && (

@@ -672,6 +672,39 @@ mod tests {
     }
 
     #[test]
+    fn a_cause_that_is_not_surely_told_everywhere_still_explains() {
+        let of = |surely: u32, hardly: f64| {
+            let mut m = Vec::new();
+            for r in 0..4 {
+                m.push(reading("off_slot", Some(Role::Leader), r, 2, 0.4, 0.02));
+                // The last repetition's steps are not seen.
+                if r < 3 {
+                    let (by, sigma) = if r < surely {
+                        (40.0, 3.0)
+                    } else {
+                        (hardly, 9.0)
+                    };
+                    let step = reading("step_direction", Some(Role::Leader), r, 0, by, sigma);
+                    m.push(step);
+                }
+            }
+            let j = judged(&m);
+            let s4 = j.iter().find(|j| j.fault == "S4").unwrap();
+            (s4.explained_by.is_some(), s4.explained)
+        };
+        let (all, whole) = of(3, 0.0);
+        let (most, less) = of(2, 26.0);
+        assert!(all && most);
+        assert!((whole.unwrap() - 0.7).abs() < 0.02, "{whole:?}");
+        assert!(
+            less.unwrap() < whole.unwrap() && less.unwrap() > 0.5,
+            "{less:?}"
+        );
+        // Once of three is none.
+        assert_eq!(of(1, 0.0), (false, None));
+    }
+
+    #[test]
     fn what_cannot_be_seen_is_said_and_not_judged() {
         let m = Measure {
             id: "lean".into(),

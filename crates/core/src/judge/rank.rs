@@ -191,27 +191,23 @@ fn causes(judged: &[Judged], rules: &Rules) -> Vec<Option<(usize, f64)>> {
     out
 }
 
-/// Share of the repetitions with the effect in which the cause shows, and no later.
+/// Share of the repetitions with the effect in which the cause is there as well, and no later, to be expected: a cause
+/// that is not told surely enough to show counts for as much as it is likely. Where it is not judged nothing is known.
 fn in_time(cause: &Judged, effect: &Judged) -> f64 {
-    let showing: Vec<_> = effect
+    let likely = effect
         .evidence
         .iter()
         .filter(|e| e.probability >= SHOWS)
-        .collect();
-    let explained = showing
-        .iter()
-        .filter(|e| {
-            cause.evidence.iter().any(|c| {
-                c.repetition == e.repetition
-                    && c.probability >= SHOWS
-                    && match (c.from, e.count) {
-                        (Some(c), Some(e)) => c <= e,
-                        _ => true,
-                    }
-            })
-        })
-        .count();
-    explained as f64 / showing.len().max(1) as f64
+        .filter_map(|e| {
+            let there = cause
+                .evidence
+                .iter()
+                .find(|c| c.repetition == e.repetition)?;
+            let after = matches!((there.from, e.count), (Some(c), Some(e)) if c > e);
+            Some(if after { 0.0 } else { there.probability })
+        });
+    let all: Vec<f64> = likely.collect();
+    all.iter().sum::<f64>() / all.len().max(1) as f64
 }
 
 #[cfg(test)]

@@ -1,6 +1,7 @@
 //! How fast a dancer travels, in musical time.
 
 use super::body::{counts, reading};
+use super::scene::ARRIVAL_SIGMA;
 use super::{Need, Spec, read};
 use crate::body::solve::value;
 use crate::units::{Estimate, Unit};
@@ -14,7 +15,7 @@ pub(super) const SPEED: Spec = Spec {
     unit: Unit::Metres,
     sign: "more is faster",
     needs: &[Need::Count, Need::Floor, Need::Space],
-    source: "distance on the floor from the hips at the count before to those at this one, over the beats between them",
+    source: "distance on the floor from the hips at the count before to those at this one, over the beats between them; σ also from the two moments, at which the hips are about as fast as in between",
     compute: |scene, out| {
         let Ok(grid) = &scene.grid else { return };
         for at in counts(scene) {
@@ -33,7 +34,8 @@ pub(super) const SPEED: Spec = Spec {
                 Some((read::hips(p[1]) - read::hips(p[0])).xy().norm())
             });
             if let Some(way) = way {
-                let e = Estimate::new(way.value / beats, way.sigma / beats);
+                let moments = std::f64::consts::SQRT_2 * ARRIVAL_SIGMA * way.value / (to - from);
+                let e = Estimate::new(way.value / beats, way.sigma.hypot(moments) / beats);
                 out.push(at.measure("speed", reading(e, MOST)));
             }
         }

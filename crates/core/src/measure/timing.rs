@@ -277,13 +277,14 @@ fn own_error(late: &[Found]) -> f64 {
     (sum / late.len().max(1) as f64).sqrt()
 }
 
-/// Median of found arrivals, which a few that belong to no step do not move; a median's error is 1.25 of a
-/// mean's.
+/// Median of found arrivals, which a few that belong to no step do not move. A median's error is 1.25 of a mean's, but
+/// the larger of two spreads is more than either: of simulated takes' means 87 and 89 % lay within 1σ with that factor
+/// (one camera and two), where 68 % would.
 fn middle(late: &[Found]) -> Estimate {
     let n = late.len() as f64;
     let middle = median(late.iter().map(|l| l.late.value).collect());
     let spread = robust(late.iter().map(|l| l.late.value - middle)).max(own_error(late));
-    Estimate::new(middle, 1.25 * spread / n.sqrt())
+    Estimate::new(middle, spread / n.sqrt())
 }
 
 /// By how much more found arrivals scatter than they claim: of simulated takes' some 70 % lay within 1σ and 91 %
@@ -471,8 +472,8 @@ mod tests {
         let [a, b] = [&clean, &wild].map(|l| middle(l));
         assert!((a.value - 0.14).abs() < 1e-9, "{a:?}");
         assert!((b.value - a.value).abs() < 0.011, "{b:?}");
-        // Seven arrivals of 30 ms, by a median.
-        assert!((a.sigma - 1.25 * 0.03 / 7f64.sqrt()).abs() < 1e-9, "{a:?}");
+        // Seven arrivals of 30 ms, as their mean's.
+        assert!((a.sigma - 0.03 / 7f64.sqrt()).abs() < 1e-9, "{a:?}");
         assert!(b.sigma >= a.sigma);
         // Nor do they make a steady dancer uneven.
         assert!(uneven(&wild).value < 0.03, "{:?}", uneven(&wild));

@@ -86,7 +86,7 @@ pub struct Take<'a> {
 }
 
 /// The angle that a film shows: the first film is angle 1.
-fn angle(film: usize) -> u8 {
+pub(crate) fn angle(film: usize) -> u8 {
     u8::try_from(film + 1).unwrap_or(u8::MAX)
 }
 
@@ -151,6 +151,8 @@ pub struct Solved {
     held: [Option<Held>; 2],
     given: [Vec<Instant>; 2],
     cameras: Vec<Calibration>,
+    /// Which film each camera took.
+    films: Vec<usize>,
 }
 
 impl Solved {
@@ -164,6 +166,11 @@ impl Solved {
         &self.cameras
     }
 
+    /// The same, each with the number of its film.
+    pub fn filmed(&self) -> impl Iterator<Item = (usize, &Calibration)> {
+        self.films.iter().copied().zip(&self.cameras)
+    }
+
     /// Bodies known otherwise than from films.
     pub fn known(bodies: [Bodies; 2]) -> Self {
         Self {
@@ -173,6 +180,7 @@ impl Solved {
             mended: Vec::new(),
             given: [Vec::new(), Vec::new()],
             cameras: Vec::new(),
+            films: Vec::new(),
         }
     }
 }
@@ -281,6 +289,7 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
         mended,
         given,
         cameras,
+        films: index,
     }
 }
 
