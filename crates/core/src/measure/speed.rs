@@ -15,7 +15,7 @@ pub(super) const SPEED: Spec = Spec {
     unit: Unit::Metres,
     sign: "more is faster",
     needs: &[Need::Count, Need::Floor, Need::Space],
-    source: "distance on the floor from the hips at the count before to those at this one, over the beats between them; σ also from the two moments, at which the hips are about as fast as in between",
+    source: "distance on the floor from the hips at the count before to those at this one, over the beats between them; σ also from moments that a hand called, at which the hips are about as fast as in between",
     compute: |scene, out| {
         let Ok(grid) = &scene.grid else { return };
         for at in counts(scene) {
@@ -34,7 +34,11 @@ pub(super) const SPEED: Spec = Spec {
                 Some((read::hips(p[1]) - read::hips(p[0])).xy().norm())
             });
             if let Some(way) = way {
-                let moments = std::f64::consts::SQRT_2 * ARRIVAL_SIGMA * way.value / (to - from);
+                // On the count itself nobody called anything.
+                let called = |t: f64, slot: usize| (t - scene.slots[slot].at.secs()).abs() > 1e-6;
+                let off = [called(from, at.slot - 1), called(to, at.slot)]
+                    .map(|c| if c { ARRIVAL_SIGMA } else { 0.0 });
+                let moments = off[0].hypot(off[1]) * way.value / (to - from);
                 let e = Estimate::new(way.value / beats, way.sigma.hypot(moments) / beats);
                 out.push(at.measure("speed", reading(e, MOST)));
             }
