@@ -198,8 +198,8 @@ fn spread(landmark: Landmark, seen: f64, doubt: f64) -> f64 {
 }
 
 /// A landmark's place in the region to a part of a pixel, from the heat map about it. A cell stands for the place at
-/// its upper left corner, as the network was taught: taken at its middle all landmarks lie half a cell, 1 % of the
-/// dancer's height, to the right and too low.
+/// its upper left corner: taken at its middle all landmarks lay half a cell, 1 % of the dancer's height, to the right
+/// and too low on rendered couples (docs/decisions/0033).
 fn refined(heat: &crate::net::Value, k: usize, [u, v]: [f64; 2]) -> [f64; 2] {
     let [rows, columns, depth] = heat.shape;
     let (x, y) = ((u * columns as f64) as i64, (v * rows as f64) as i64);

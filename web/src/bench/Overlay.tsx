@@ -56,35 +56,34 @@ function Mark({
   );
 }
 
+/** A body's bones of which both ends are in the picture. */
+function bonesOf(pose: Schemas['Pose']) {
+  const p = (l: string) => pose.points[l] as Pixel | undefined;
+  return bones.flatMap(([a, b]) => {
+    const [from, to] = [p(a), p(b)];
+    return from && to ? [{ key: a + b, x1: from[0], y1: from[1], x2: to[0], y2: to[1] }] : [];
+  });
+}
+
 function Skeleton({ pose, faint }: { pose: Schemas['Pose']; faint: boolean }) {
   const p = (l: string) => pose.points[l] as Pixel | undefined;
   return (
     <g opacity={faint ? 0.7 : 1} pointerEvents="none">
-      {bones.map(([a, b]) => {
-        const from = p(a);
-        const to = p(b);
-        return (
-          from &&
-          to && (
-            <g key={a + b}>
-              {[true, false].map((under) => (
-                <line
-                  key={String(under)}
-                  x1={from[0]}
-                  y1={from[1]}
-                  x2={to[0]}
-                  y2={to[1]}
-                  stroke={under ? stage.ground : colour(pose.role)}
-                  strokeOpacity={under ? 0.55 : 1}
-                  strokeWidth={under ? 5 : 2.2}
-                  strokeDasharray={!under && pose.role === 'follower' ? '7 3' : undefined}
-                  vectorEffect="non-scaling-stroke"
-                />
-              ))}
-            </g>
-          )
-        );
-      })}
+      {bonesOf(pose).map(({ key, ...ends }) => (
+        <g key={key}>
+          {[true, false].map((under) => (
+            <line
+              key={String(under)}
+              {...ends}
+              stroke={under ? stage.ground : colour(pose.role)}
+              strokeOpacity={under ? 0.55 : 1}
+              strokeWidth={under ? 5 : 2.2}
+              strokeDasharray={!under && pose.role === 'follower' ? '7 3' : undefined}
+              vectorEffect="non-scaling-stroke"
+            />
+          ))}
+        </g>
+      ))}
       {landmarks.map(([l]) => {
         const at = p(l);
         return at && <Mark key={l} at={at} role={pose.role} size={4} solid={false} />;
@@ -95,29 +94,18 @@ function Skeleton({ pose, faint }: { pose: Schemas['Pose']; faint: boolean }) {
 
 /** A solved body as the camera would see it: broad and pale under what is marked. */
 function Solved({ pose, faint }: { pose: Schemas['Pose']; faint: boolean }) {
-  const p = (l: string) => pose.points[l] as Pixel | undefined;
   return (
     <g opacity={faint ? 0.3 : 0.45} pointerEvents="none" data-solved={pose.role}>
-      {bones.map(([a, b]) => {
-        const from = p(a);
-        const to = p(b);
-        return (
-          from &&
-          to && (
-            <line
-              key={a + b}
-              x1={from[0]}
-              y1={from[1]}
-              x2={to[0]}
-              y2={to[1]}
-              stroke={colour(pose.role)}
-              strokeWidth={14}
-              strokeLinecap="round"
-              vectorEffect="non-scaling-stroke"
-            />
-          )
-        );
-      })}
+      {bonesOf(pose).map(({ key, ...ends }) => (
+        <line
+          key={key}
+          {...ends}
+          stroke={colour(pose.role)}
+          strokeWidth={14}
+          strokeLinecap="round"
+          vectorEffect="non-scaling-stroke"
+        />
+      ))}
     </g>
   );
 }
