@@ -151,7 +151,7 @@ async fn until(
     what: &str,
     wanted: impl Fn(&Work) -> bool,
 ) -> Work {
-    for _ in 0..1_200 {
+    for _ in 0..6_000 {
         if let Ok(all) = store.take_work(studio, take).await
             && let [(_, work)] = &all[..]
             && wanted(work)

@@ -15,8 +15,7 @@ use serde_json::{Value, json};
 use tokio::io::{AsyncBufReadExt as _, BufReader};
 use tokio::process::{Child, Command};
 
-/// How long something may take to appear. Generous: the machine may be busy.
-const PATIENCE: Duration = Duration::from_secs(30);
+use crate::wait::PATIENCE;
 
 /// A browser window of exactly 1280×800.
 pub struct Browser {

@@ -2,6 +2,8 @@
 
 mod browser;
 mod house;
+mod wait;
 
 pub use browser::Browser;
 pub use house::{House, PASSWORD, simulated_clip};
+pub use wait::eventually;

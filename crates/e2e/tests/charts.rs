@@ -275,7 +275,7 @@ async fn a_practice_clip_lands_as_a_take_with_its_fault_found() -> anyhow::Resul
     )
     .await?;
     let begun = std::time::Instant::now();
-    while begun.elapsed().as_secs() < 240 && !b.text().await?.contains("Exchange their names") {
+    while begun.elapsed().as_secs() < 600 && !b.text().await?.contains("Exchange their names") {
         tokio::time::sleep(std::time::Duration::from_millis(500)).await;
     }
     b.sees("bodies in").await?;

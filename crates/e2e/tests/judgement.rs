@@ -4,7 +4,7 @@ use anyhow::Context as _;
 use upright_core::fault::{Band, Choices, OwnBand};
 use upright_core::marks::Entry;
 use upright_core::units::Role;
-use upright_e2e::{Browser, House, PASSWORD};
+use upright_e2e::{Browser, House, PASSWORD, eventually};
 use upright_server::review::{self, Review};
 use upright_studio::{Hand, Performance, Scenario, Shown, marks};
 use uuid::Uuid;
@@ -164,7 +164,11 @@ async fn a_finding_is_judged_by_another_school_and_the_eye_is_logged() -> anyhow
         return !!i && i.checked && b?.getAttribute('aria-pressed') === 'true'";
     b.until("the bent lens", bent).await?;
     b.sees("The marks miss the reference by").await?;
-    tokio::time::sleep(std::time::Duration::from_secs(1)).await;
+    eventually("the bent lens to be kept", async || {
+        let kept = review::marks(&house.app, house.studio, take).await;
+        kept.is_ok_and(|m| m.floor.is_some_and(|f| f.bent && f.far.is_some()))
+    })
+    .await?;
     b.client.goto(&bench).await?;
     b.sees("Fix first").await?;
     b.key("f").await?;

@@ -222,7 +222,7 @@ async fn files_that_are_no_film_are_refused_in_words() {
     assert!(files.len() >= 30, "{}", files.len());
     for file in files {
         let name = file.display();
-        let end = tokio::time::timeout(Duration::from_secs(60), take_in(&file))
+        let end = tokio::time::timeout(Duration::from_secs(240), take_in(&file))
             .await
             .unwrap_or_else(|_| panic!("{name} does not end"));
         let e = end.expect_err(&format!("{name} is taken for a film"));
@@ -250,7 +250,7 @@ async fn broken_films_end_soon_playable_or_in_words() {
     let mut ends = BTreeMap::new();
     for file in borne(&d) {
         let name = file.file_name().unwrap().to_str().unwrap().to_owned();
-        let end = tokio::time::timeout(Duration::from_secs(60), take_in(&file))
+        let end = tokio::time::timeout(Duration::from_secs(240), take_in(&file))
             .await
             .unwrap_or_else(|_| panic!("{name} does not end"));
         match &end {

@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use nalgebra::Point3;
+use nalgebra::{Point3, Vector3};
 use upright_core::analyse::{Analysis, CountCell, Stage, analyse, first_look};
 use upright_core::body::Landmark;
 use upright_core::body::identity::{Told, mend};
@@ -538,6 +538,50 @@ fn hips_that_bob_are_not_smoothed_away() {
         "{read} of {true_ones}"
     );
     assert!(level / 3.0 < 0.035, "{level}");
+}
+
+/// Lean to the left, degrees, by where landmarks are.
+fn lean_left(at: impl Fn(Landmark) -> Vector3<f64>) -> f64 {
+    use Landmark as L;
+    let line = at(L::LeftShoulder) - at(L::RightShoulder);
+    let trunk =
+        0.5 * (at(L::LeftShoulder) + at(L::RightShoulder) - at(L::LeftHip) - at(L::RightHip));
+    let aside = Vector3::new(line.x, line.y, 0.0).normalize();
+    trunk.dot(&aside).atan2(trunk.z).to_degrees()
+}
+
+#[test]
+fn most_of_a_lean_in_depth_is_left() {
+    let (mut read, mut truth, mut upright) = (0.0, 0.0, 0.0);
+    for seed in 4..8 {
+        // Seen from the side, a lean to the side is one in depth, which only the detector's own depths tell.
+        let p = Performance::new(&Scenario {
+            faults: vec![Shown::new("P4", Role::Leader)],
+            ..late_follower(seed).scenario().clone()
+        })
+        .unwrap();
+        let (marks, films) = filmed(&p, seed);
+        let found = solved(&p, &marks, &films, None);
+        let means = Role::BOTH.map(|role| {
+            let bodies = found.of(role).unwrap();
+            let all = bodies.at.iter().enumerate().map(|(t, at)| {
+                let body = &p.bodies(*at)[role as usize];
+                [
+                    lean_left(|l| bodies.joint(t, l).coords),
+                    lean_left(|l| body.joint(l).coords),
+                ]
+            });
+            let all: Vec<[f64; 2]> = all.collect();
+            [0, 1].map(|k| all.iter().map(|v| v[k]).sum::<f64>() / all.len() as f64)
+        });
+        let [[leans, leans_truly], [stands, _]] = means;
+        read += leans / leans_truly.signum();
+        truth += leans_truly.abs();
+        upright += 0.25 * stands.abs();
+    }
+    assert!(truth > 4.0 * 4.0, "{truth}");
+    assert!((0.5..1.1).contains(&(read / truth)), "{read} of {truth}");
+    assert!(upright < 1.5, "{upright}");
 }
 
 #[test]

@@ -1562,7 +1562,7 @@ export interface components {
       | 'heel_turn'
       | 'swivel';
     /**
-     * @description What the other repetitions change about whether a repetition shows a fault.
+     * @description What other repetitions and counts change about whether a repetition shows a fault.
      * @enum {string}
      */
     Again: 'surer' | 'less_sure';
@@ -2760,12 +2760,13 @@ export interface components {
       grade: components['schemas']['Grade'];
       /**
        * Format: double
-       * @description How many times likelier than without the other repetitions at the same count, as odds.
+       * @description How many times likelier than without them, as odds.
        */
       lift: number;
       /**
        * Format: double
-       * @description Probability that the true value lies outside the fine band, given what the other repetitions show too.
+       * @description Probability that the true value lies outside the fine band, given what the other repetitions show too and, where
+       *     the fault is held, the other counts.
        */
       probability: number;
       /**
@@ -2882,6 +2883,8 @@ export interface components {
       cue: {
         [key: string]: string;
       };
+      /** @description Who has it at one count of a repetition mostly has it at the others: an attitude of body or hold, no step. */
+      held: boolean;
       /** @description `P1`, `S4`, … */
       id: string;
       /** @description What to do, from alone to tempo. */

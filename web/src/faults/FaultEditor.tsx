@@ -43,6 +43,7 @@ const blank: Fault = {
   scale: [],
   severity: 2,
   safety: false,
+  held: false,
   caused_by: [],
   cue: {},
   ladder: ['Alone', 'Facing, no hands', 'One hand', 'Full hold, slow count', 'Slow music', 'Tempo'],

@@ -259,6 +259,10 @@ pub struct Fault {
     #[serde(default)]
     #[cfg_attr(feature = "schema", schema(required = true))]
     pub safety: bool,
+    /// Who has it at one count of a repetition mostly has it at the others: an attitude of body or hold, no step.
+    #[serde(default)]
+    #[cfg_attr(feature = "schema", schema(required = true))]
+    pub held: bool,
     /// What may cause it.
     #[serde(default)]
     #[cfg_attr(feature = "schema", schema(required = true))]

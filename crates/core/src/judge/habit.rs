@@ -1,4 +1,5 @@
-//! What the other repetitions say about one: a dancer who does it at a count mostly does it there again.
+//! What the other repetitions say about one: a dancer who does it at a count mostly does it there again, and who holds
+//! the body so at one count mostly does at the next.
 
 use crate::fault::Weighed;
 
@@ -12,6 +13,10 @@ const HABITS: f64 = 0.10;
 /// Share of a repetition's evidence that counts for another one: some of what a view or a marking gets wrong, it
 /// gets wrong each time.
 const SHARED: f64 = 0.7;
+
+/// All other counts of a repetition together say no more of one than so many of them would that err by themselves:
+/// what a view gets wrong lasts.
+const COUNTS: f64 = 2.0;
 
 /// Evidence is not believed to be stronger than this, either way.
 const MOST: f64 = 1e4;
@@ -48,6 +53,12 @@ pub(super) fn lift(others: impl Iterator<Item = f64> + Clone) -> f64 {
     yes / no * (1.0 - USUAL) / USUAL
 }
 
+/// The same with what the other counts of the repetition say [`elsewhere`], for a fault that is held.
+pub(super) fn lift_held(counts: &[f64]) -> f64 {
+    let each = (COUNTS / counts.len().max(1) as f64).min(1.0);
+    lift(counts.iter().map(|odds| odds.powf(each)))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -79,6 +90,16 @@ mod tests {
     fn weak_signs_add_up() {
         let (one, three) = (by(&[3.0]), by(&[3.0; 3]));
         assert!(one > 1.0 && three > 1.5 * one, "{one} {three}");
+    }
+
+    #[test]
+    fn many_counts_say_what_two_would() {
+        assert!((lift_held(&[]) - 1.0).abs() < 1e-9);
+        assert!((lift_held(&[5.0]) - by(&[5.0])).abs() < 1e-9);
+        let (two, eight) = (lift_held(&[5.0; 2]), lift_held(&[5.0; 8]));
+        assert!((two - by(&[5.0; 2])).abs() < 1e-9);
+        assert!(eight > 0.9 * two && eight < 1.5 * two, "{two} {eight}");
+        assert!(lift_held(&[0.1; 8]) < 1.0);
     }
 
     proptest! {

@@ -90,7 +90,7 @@ impl Frequency {
     }
 }
 
-/// What the other repetitions change about whether a repetition shows a fault.
+/// What other repetitions and counts change about whether a repetition shows a fault.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -125,13 +125,14 @@ pub struct Evidence {
     pub value: Estimate,
     /// What the figure itself asks for, where that moved the band.
     pub asked: Option<f64>,
-    /// Probability that the true value lies outside the fine band, given what the other repetitions show too.
+    /// Probability that the true value lies outside the fine band, given what the other repetitions show too and, where
+    /// the fault is held, the other counts.
     pub probability: f64,
     /// Whether that is enough for the repetition to show it.
     pub shows: bool,
-    /// How many times likelier than without the other repetitions at the same count, as odds.
+    /// How many times likelier than without them, as odds.
     pub lift: f64,
-    /// Where the other repetitions decided whether it shows.
+    /// Where they decided whether it shows.
     pub again: Option<Again>,
     /// Its grade.
     pub grade: Grade,
@@ -314,7 +315,7 @@ struct Told<'a> {
     /// How often such a reading is far worse than it says.
     wild: f64,
     weighed: Weighed,
-    /// What it says for other repetitions, as odds.
+    /// What it says for other repetitions and, where the fault is held, other counts; as odds.
     elsewhere: f64,
 }
 
@@ -353,7 +354,14 @@ fn judge_one(
         let others = told
             .iter()
             .filter(|t| at(t) && t.of.repetition != m.repetition);
-        let lift = habit::lift(others.map(|t| t.elsewhere));
+        let mut lift = habit::lift(others.map(|t| t.elsewhere));
+        if fault.held {
+            let here = |t: &&Told| {
+                (t.of.role, t.of.repetition) == (m.role, m.repetition) && t.of.count != m.count
+            };
+            let counts: Vec<f64> = told.iter().filter(here).map(|t| t.elsewhere).collect();
+            lift *= habit::lift_held(&counts);
+        }
         let probability = one.weighed.probability(lift);
         let one = Evidence {
             repetition: m.repetition,
@@ -562,6 +570,30 @@ mod tests {
         // A reading that leaves no doubt is a slip, and does not make the others worse.
         let slip = of(&[0.40, 0.02, 0.02, 0.02]);
         assert_eq!((slip.showing, slip.frequency), (1, Frequency::Slip));
+    }
+
+    #[test]
+    fn what_is_held_over_the_counts_is_surer_and_a_step_is_not() {
+        let over = |id, counts: &[f64], sigma| {
+            let all: Vec<_> = (0..)
+                .zip(counts)
+                .map(|(count, v)| reading(id, Some(Role::Leader), 0, 2 * count, *v, sigma))
+                .collect();
+            judged(&all)[0].evidence[0].clone()
+        };
+        // A head 1.4 standard errors ahead of where it is fine, at one count and at all of them.
+        let head = |counts: &[f64]| over("head_ahead", counts, 0.02);
+        let edge = 0.05;
+        let alone = head(&[edge + 0.03]);
+        let held = head(&[edge + 0.03; 4]);
+        assert!(!alone.shows && held.shows, "{alone:?} {held:?}");
+        assert_eq!(held.again, Some(Again::Surer));
+        // Not where the other counts are fine.
+        let once = head(&[edge + 0.03, edge - 0.06, edge - 0.06, edge - 0.06]);
+        assert!(once.probability < alone.probability - 0.1, "{once:?}");
+        // The slot is left by a step.
+        let slot = |counts: &[f64]| over("off_slot", counts, 0.04).probability;
+        assert_eq!(slot(&[0.21]), slot(&[0.21; 4]));
     }
 
     #[test]

@@ -70,7 +70,7 @@ pub(super) const SCATTER: Spec = Spec {
     unit: Unit::Seconds,
     sign: "always positive",
     needs: &[Need::Count, Need::Steps],
-    source: "standard deviation of the repetition's arrivals with the marking error taken out. Of arrivals found from the feet the smaller of that and what their median distance tells",
+    source: "standard deviation of the repetition's arrivals with the marking error taken out. Of arrivals found from the feet what is likely, a few of them being strays",
     compute: |scene, out| {
         for (role, rep, late) in found_by_repetition(scene) {
             let Some(e) = scatter(&late) else { continue };
@@ -291,16 +291,20 @@ fn middle(late: &[Found]) -> Estimate {
 /// within 2σ.
 const TAILS: f64 = 1.15;
 
-/// Of simulated takes' found unevenness 94 % lay within the error that χ² gives, where 68 % would: the smaller of two
-/// spreads varies less than one.
-const CAREFUL: f64 = 0.6;
+/// Share of found arrivals that belong to another step or to none, and how far off these are, seconds (1σ).
+const STRAY: f64 = 0.08;
+const STRAYS: f64 = 0.25;
 
-/// How much of the difference between the two spreads is left open, times the number of arrivals.
-const UNTOLD: f64 = 1.5;
+/// Steps of the grid over which unevenness and lateness are summed up, seconds, and how many there are of
+/// unevenness and of lateness to either side of the median.
+const GRID: f64 = 0.006;
+const UNEVEN: u32 = 34;
+const LATER: i32 = 20;
 
-/// Unevenness of found arrivals: their standard deviation, or that from the median distance where a few lie far
-/// from the others, with their own error taken out. Where hardly more than that error is left, its square's own
-/// error is all that is known. Of few arrivals it cannot be told whether the far ones are wild or the steps uneven.
+/// Unevenness of found arrivals: its mean and standard deviation by what the arrivals say of it (Bayes, with any
+/// unevenness and any lateness as likely beforehand). They lie about the repetition's lateness by it and by their own
+/// errors, and a few are strays, a contaminated normal as in [`crate::fault::Band::weigh`]. Of few arrivals it cannot
+/// be told whether the far ones are strays or the steps uneven: then both stay likely, and the error is large.
 ///
 /// `None` where too few are found, or too few of one foot: its steps may all be late against the other's.
 fn scatter(late: &[Found]) -> Option<Estimate> {
@@ -308,18 +312,39 @@ fn scatter(late: &[Found]) -> Option<Estimate> {
     if late.len() < LEAST || of(Foot::Left).min(of(Foot::Right)) < LEAST_OF_FOOT {
         return None;
     }
-    let all: Vec<f64> = late.iter().map(|l| l.late.value).collect();
-    let (n, own) = (all.len() as f64, TAILS * own_error(late));
-    let mean = all.iter().sum::<f64>() / n;
-    let variance = all.iter().map(|l| (l - mean).powi(2)).sum::<f64>() / (n - 1.0);
-    let centre = median(all.clone());
-    let whole = variance.sqrt();
-    let spread = whole.min(robust(all.iter().map(|l| l - centre)));
-    let left = (spread * spread - own * own).max(0.0).sqrt();
-    let off = (2.0 / (n - 1.0)).sqrt() * spread.max(own).powi(2);
-    let sigma = CAREFUL * (left.hypot(off.sqrt()) - left);
-    let sigma = sigma.hypot(UNTOLD * (whole - spread) / n);
-    Some(Estimate::new(left, sigma))
+    let middle = median(late.iter().map(|l| l.late.value).collect());
+    let density = |off: f64, sigma: f64| (-0.5 * (off / sigma).powi(2)).exp() / sigma;
+    let likely = |uneven: f64, lateness: f64| {
+        let each = late.iter().map(|l| {
+            let off = l.late.value - lateness;
+            let own = uneven.hypot(TAILS * l.late.sigma);
+            ((1.0 - STRAY) * density(off, own) + STRAY * density(off, STRAYS))
+                .max(f64::MIN_POSITIVE)
+                .ln()
+        });
+        each.sum::<f64>()
+    };
+    let grid: Vec<(f64, f64)> = (0..UNEVEN)
+        .map(|i| GRID * f64::from(i))
+        .flat_map(|uneven| {
+            let around = (-LATER..=LATER).map(|k| middle + GRID * f64::from(k));
+            around.map(move |lateness| (uneven, lateness))
+        })
+        .map(|(uneven, lateness)| (uneven, likely(uneven, lateness)))
+        .collect();
+    let top = grid.iter().map(|g| g.1).fold(f64::NEG_INFINITY, f64::max);
+    let moment = |power: i32| {
+        let each = grid
+            .iter()
+            .map(|(uneven, log)| (log - top).exp() * uneven.powi(power));
+        each.sum::<f64>()
+    };
+    let [sum, first, second] = [0, 1, 2].map(moment);
+    let mean = first / sum;
+    Some(Estimate::new(
+        mean,
+        (second / sum - mean * mean).max(0.0).sqrt(),
+    ))
 }
 
 /// Slope of found arrivals over time: the median of the slopes between all pairs (Theil, H. (1950); Sen, P. K.
@@ -475,25 +500,35 @@ mod tests {
         // Seven arrivals of 30 ms, as their mean's.
         assert!((a.sigma - 0.03 / 7f64.sqrt()).abs() < 1e-9, "{a:?}");
         assert!(b.sigma >= a.sigma);
-        // Nor do they make a steady dancer uneven.
-        assert!(uneven(&wild).value < 0.03, "{:?}", uneven(&wild));
+        // Nor do they make a steady dancer surely uneven.
+        let e = uneven(&wild);
+        assert!(e.value < 1.5 * e.sigma, "{e:?}");
+        assert!(uneven(&clean).value < 0.02, "{:?}", uneven(&clean));
     }
 
     #[test]
     fn steps_early_and_late_by_turns_are_uneven_by_their_standard_deviation() {
         let e = uneven(&seen(&[0.12, -0.12, 0.12, -0.12, 0.12, -0.12]));
-        let deviation = 0.12 * (6.0f64 / 5.0).sqrt();
-        let own = (deviation * deviation - (TAILS * 0.03).powi(2)).sqrt();
-        assert!((e.value - own).abs() < 1e-9, "{e:?}");
-        assert!((0.018..0.027).contains(&e.sigma), "{e:?}");
-        // Their own error is no unevenness, and hides nearly as much.
+        // Of six, more than their own deviation is likely too.
+        assert!((0.11..0.14).contains(&e.value), "{e:?}");
+        assert!((0.018..0.04).contains(&e.sigma), "{e:?}");
+        // Their own error is no unevenness; some may hide in it.
         let steady = uneven(&seen(&[0.02, -0.02, 0.02, -0.02, 0.0]));
-        assert_eq!(steady.value, 0.0);
-        let hidden = CAREFUL * 0.5f64.sqrt().sqrt() * TAILS * 0.03;
-        assert!((steady.sigma - hidden).abs() < 1e-9, "{steady:?}");
+        assert!(
+            steady.value < 0.03 && steady.sigma > 0.5 * steady.value,
+            "{steady:?}"
+        );
         // More arrivals tell better.
         let long = uneven(&seen(&[0.12, -0.12].repeat(8)));
-        assert!(long.sigma < 0.7 * e.sigma, "{long:?}");
+        assert!(long.sigma < 0.8 * e.sigma, "{long:?}");
+        assert!((long.value - 0.12).abs() < 0.01, "{long:?}");
+    }
+
+    #[test]
+    fn uneven_steps_of_which_half_lie_together_are_no_strays() {
+        // Their median distance to the median is 40 ms.
+        let e = uneven(&seen(&[0.25, 0.0, -0.06, 0.26, 0.01, 0.05, 0.24, -0.02]));
+        assert!(e.value > 0.08 && e.value > 3.0 * e.sigma, "{e:?}");
     }
 
     #[test]

@@ -201,7 +201,7 @@ impl Coach {
     }
 
     async fn prepared(&self, take: &str) -> Value {
-        for _ in 0..600 {
+        for _ in 0..3000 {
             let clip = self.get(&format!("/api/takes/{take}")).await["clip"].clone();
             if clip["state"] != "preparing" {
                 return clip;
@@ -1239,7 +1239,7 @@ async fn a_practice_clip_is_rendered_marked_and_judged() {
         (&second["angle"], &second["offset"]),
         (&json!(2), &json!(500_000))
     );
-    for _ in 0..300 {
+    for _ in 0..3000 {
         let now = c.get(&format!("/api/takes/{id}")).await;
         if now["further"][0]["state"] == "ready" {
             break;

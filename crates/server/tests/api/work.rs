@@ -13,7 +13,7 @@ async fn practice(c: &Coach, size: [u32; 2]) -> String {
     let take = c.post("/api/studio", wish).await;
     let id = take["id"].as_str().unwrap().to_owned();
     assert_eq!(c.prepared(&id).await["state"], "ready");
-    for _ in 0..300 {
+    for _ in 0..3000 {
         if c.get(&format!("/api/takes/{id}")).await["further"][0]["state"] == "ready" {
             break;
         }

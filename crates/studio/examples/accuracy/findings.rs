@@ -193,6 +193,8 @@ struct OfFault {
 #[derive(Default)]
 struct OfRow {
     faults: BTreeMap<String, OfFault>,
+    /// Faults of a dancer in a take that are found in one of its repetitions, of those that were judged in one.
+    somewhere: Share,
     /// Clean repetitions with any finding.
     falsely: Share,
     role: Share,
@@ -250,6 +252,7 @@ fn tell(about: &str, what: &str, j: &Judged, repetition: u32, exact: &Analysis) 
 
 fn compare(a: &Analysis, exact: &Analysis, truth: &[FindingTruth], row: &mut OfRow, about: &str) {
     let telling = crate::draw::telling();
+    let mut somewhere: BTreeMap<(&str, Role), bool> = BTreeMap::new();
     for f in truth {
         // A number's looks that exact bodies show.
         let shown =
@@ -292,6 +295,7 @@ fn compare(a: &Analysis, exact: &Analysis, truth: &[FindingTruth], row: &mut OfR
             continue;
         }
         of.found.add(shows.is_some());
+        *somewhere.entry((&f.fault, f.role)).or_default() |= shows.is_some();
         if shows.is_none() {
             of.unsure.add(all.iter().any(|(_, p)| *p >= FINE));
         }
@@ -312,6 +316,9 @@ fn compare(a: &Analysis, exact: &Analysis, truth: &[FindingTruth], row: &mut OfR
             };
             row.role.add(right);
         }
+    }
+    for found in somewhere.into_values() {
+        row.somewhere.add(found);
     }
     let faulty: BTreeSet<u32> = truth.iter().map(|f| f.repetition).collect();
     // A repetition after a faulty one begins where the fault left the couple: its first step must put it right. What
@@ -425,10 +432,10 @@ fn report(table: &[OfRow; 4], certain: &OfRow, seed: u64, takes: u32) -> (String
     let mut page = String::from("\n# Accuracy of judgement on simulated takes\n\n");
     let _ = writeln!(
         page,
-        "{takes} fresh takes of {REPETITIONS} repetitions (of figures that leave the couple as far apart as they were) with no fault, one, or two of which one causes the other, in all of the repetitions or in half of them (seed {seed}); the couple's reach is known from a spacing drill. A fault that exact bodies do not show either is counted in their row only. A repetition shows a fault when it is at least {:.0} % sure; clean is one without a fault in which exact bodies show none either (their row counts those), and not the next one after a fault, whose first step must put right where the fault left the couple. “Exact” judges bodies that are known without error: what it misses lies in the bands and in how a simulated couple shows a fault.\n",
+        "{takes} fresh takes of {REPETITIONS} repetitions (of figures that leave the couple as far apart as they were) with no fault, one, or two of which one causes the other, in all of the repetitions or in half of them (seed {seed}); the couple's reach is known from a spacing drill. A fault that exact bodies do not show either is counted in their row only. A repetition shows a fault when it is at least {:.0} % sure; the first two columns count repetitions, the third a dancer's faults, found in at least one of the take's repetitions; clean is one without a fault in which exact bodies show none either (their row counts those), and not the next one after a fault, whose first step must put right where the fault left the couple. “Exact” judges bodies that are known without error: what it misses lies in the bands and in how a simulated couple shows a fault.\n",
         100.0 * SHOWS
     );
-    page.push_str("| | found where judged | the rest not called fine | clean repetitions with a finding | a fault on a clean repetition | right dancer | cause before effect | calibration error |\n|---|---|---|---|---|---|---|---|\n");
+    page.push_str("| | found where judged | the rest not called fine | found in the take | clean repetitions with a finding | a fault on a clean repetition | right dancer | cause before effect | calibration error |\n|---|---|---|---|---|---|---|---|---|\n");
     let mut missed = Vec::new();
     let names = ROWS.iter().map(|r| r.name()).chain(["exact"]);
     for (name, row) in names.zip(table.iter().chain([certain])) {
@@ -448,9 +455,10 @@ fn report(table: &[OfRow; 4], certain: &OfRow, seed: u64, takes: u32) -> (String
             / f64::from(all.max(1));
         let _ = writeln!(
             page,
-            "| {name} | {} | {} | {} | {:.2} % of {} | {} | {} | {off:.3} |",
+            "| {name} | {} | {} | {} | {} | {:.2} % of {} | {} | {} | {off:.3} |",
             found.said(),
             sum(|f| f.unsure).said(),
+            row.somewhere.said(),
             row.falsely.said(),
             100.0 * falsely.value(),
             falsely.1,
@@ -569,7 +577,7 @@ fn report(table: &[OfRow; 4], certain: &OfRow, seed: u64, takes: u32) -> (String
 const WHY: &str = "
 Likely reasons:
 
-- A clean repetition is looked at some fifty times (each fault that applies, for both dancers); the third column says how often one look is wrong. What exact bodies show on clean repetitions is the simulated couple's own: a tall leader's elbow that the frame's turns push down (F3), feet off the shared centre in close turns (R10).
+- A clean repetition is looked at some fifty times (each fault that applies, for both dancers); the fifth column says how often one look is wrong. What exact bodies show on clean repetitions is the simulated couple's own: a tall leader's elbow that the frame's turns push down (F3), feet off the shared centre in close turns (R10).
 - Not found by exact bodies either: knees that stay long in passing (L3) and a follower's early steps (C6), of which asked for one by one over all figures 7 of 20 and 31 of 57 repetitions are found, since the simulated couple shows them weakly; some steps too long (S2, not looked into); a hand at the face in counts that are not judged because someone turns (C10).
 - With one camera most arms, leans to the side and turnouts are not visible; they are left out of what is found, and shown in brackets where they were judged less often than they were shown.
 - By a detector arrivals are found from the feet where the dancer is seen (the table above), so that timing is judged over a repetition and only where at least three were found; whether the weight came is not told surely enough, so that wrong feet wait for the coach's marks. A repetition whose telling count is not visible is not judged, even where other counts are.

@@ -2,12 +2,13 @@
 
 use std::ops::Range;
 
-use nalgebra::DMatrix;
+use nalgebra::{DMatrix, DVector, Vector2};
 
 use super::block::Column;
 use super::skeleton::{N, at};
 use super::{Instant, Source, turns};
 use crate::body::Landmark;
+use crate::camera::Camera;
 
 /// By how much larger errors are than the solution's standard errors: of what left and right have in common, and
 /// between them. Common is where the trunk is and how it leans, between where it faces.
@@ -16,6 +17,8 @@ struct Claims {
     nose: f64,
     /// Between left and right in height only.
     trunk: [f64; 2],
+    /// In common along the ray of a single camera, where little but the posture expected of anybody tells.
+    depth: f64,
     /// Between left and right of the trunk along the floor: where it hardly turns, so that neighbours smooth it, and
     /// where it turns.
     faces: [f64; 2],
@@ -29,6 +32,7 @@ struct Claims {
 const NETWORK: Claims = Claims {
     nose: 1.2,
     trunk: [0.85, 1.2],
+    depth: 0.85,
     faces: [2.0, 1.4],
     arms: [2.0, 2.0],
     legs: [1.5, 2.0],
@@ -40,6 +44,7 @@ const NETWORK: Claims = Claims {
 const DETECTOR: Claims = Claims {
     nose: 0.75,
     trunk: [0.63, 0.75],
+    depth: 0.63,
     faces: [1.12, 0.92],
     arms: [0.75; 2],
     legs: [0.9; 2],
@@ -49,10 +54,11 @@ const DETECTOR: Claims = Claims {
 /// anybody, and a little of the rest as well. With two cameras the solution knows its errors.
 const ONE_CAMERA: Claims = Claims {
     nose: 1.0,
-    trunk: [0.58, 1.0],
+    trunk: [0.8, 1.0],
+    depth: 0.5,
     faces: [1.0; 2],
-    arms: [0.76; 2],
-    legs: [0.86; 2],
+    arms: [0.74; 2],
+    legs: [0.82; 2],
 };
 
 impl Claims {
@@ -110,26 +116,48 @@ fn pair_rows(rows: &mut [Row], [left, right]: [Landmark; 2], some: Range<usize>,
     }
 }
 
+/// What a left and a right landmark have in common along a direction on the floor, of length one.
+fn along(pair: [Landmark; 2], direction: Vector2<f64>) -> DVector<f64> {
+    let mut of = DVector::zeros(N);
+    for l in pair {
+        for k in 0..2 {
+            of[at(l) + k] = direction[k] * std::f64::consts::FRAC_1_SQRT_2;
+        }
+    }
+    of
+}
+
+/// Makes errors along a direction of length one so many times as large; others stay.
+fn stretch(covariance: &mut DMatrix<f64>, along: &DVector<f64>, by: f64) {
+    let with = &*covariance * along;
+    let more = by - 1.0;
+    covariance.ger(more, along, &with, 1.0);
+    covariance.ger(more, &with, along, 1.0);
+    covariance.ger(more * more * along.dot(&with), along, along, 1.0);
+}
+
 /// Covariances of single instants as errors are.
 pub(super) struct Calibrated {
     claims: Option<Claims>,
     rows: Vec<Row>,
     /// By how much all errors are larger.
     grown: f64,
+    /// Where the only camera stands, on the floor.
+    camera: Option<Vector2<f64>>,
     /// Whether nothing but a hand's marks is seen.
     by_hand: bool,
 }
 
 impl Calibrated {
     /// Of these instants' solution.
-    pub fn new(instants: &[Instant], cameras: usize, grown: f64) -> Self {
+    pub fn new(instants: &[Instant], cameras: &[&Camera], grown: f64) -> Self {
         let alone = |mirror| Row {
             own: grown,
             mirror,
             other: 0.0,
         };
         let mut rows: Vec<Row> = (0..N).map(alone).collect();
-        let claims = Claims::of(instants, cameras);
+        let claims = Claims::of(instants, cameras.len());
         if let Some(claims) = &claims {
             for row in &mut rows[at(Landmark::Nose)..][..3] {
                 row.own *= claims.nose;
@@ -142,12 +170,21 @@ impl Calibrated {
             claims,
             rows,
             grown,
+            camera: match cameras {
+                [only] => Some(only.position.coords.xy()),
+                _ => None,
+            },
             by_hand: !super::automatic(instants),
         }
     }
 
-    /// The covariance of an instant's coordinates, from the solution's columns.
-    pub fn covariance(&self, now: &Instant, block: &[Column<f64>]) -> DMatrix<f64> {
+    /// The covariance of an instant's coordinates, from the solution's columns; `hips` on the floor.
+    pub fn covariance(
+        &self,
+        now: &Instant,
+        hips: Vector2<f64>,
+        block: &[Column<f64>],
+    ) -> DMatrix<f64> {
         let mut rows = self.rows.clone();
         if let Some(claims) = &self.claims {
             let by = [claims.trunk[0], claims.facing(now)].map(|v| self.grown * v);
@@ -175,6 +212,14 @@ impl Calibrated {
                 std::array::from_fn(|r| by.own * own[r] + by.other * mirror[r]);
             for ((to, by), v) in to.iter_mut().zip(&rows).zip(mixed) {
                 *to = by.own * v + by.other * mixed[by.mirror];
+            }
+        }
+        if let (Some(claims), Some(camera)) = (&self.claims, self.camera)
+            && let Some(ray) = (hips - camera).try_normalize(1e-6)
+        {
+            let by = claims.depth / claims.trunk[0];
+            for pair in Landmark::TRUNK {
+                stretch(&mut out, &along(pair, ray), by);
             }
         }
         out
@@ -206,18 +251,28 @@ mod tests {
         block
     }
 
-    /// Standard errors of the middle of two landmarks and of the way between them along X, shares of the solution's.
-    fn modes(c: &DMatrix<f64>, [a, b]: [L; 2]) -> [f64; 2] {
-        let (a, b) = (at(a), at(b));
+    /// Standard errors of the middle of two landmarks and of the way between them along an axis, shares of the solution's.
+    fn modes(c: &DMatrix<f64>, pair: [L; 2], axis: usize) -> [f64; 2] {
+        let [a, b] = pair.map(|l| at(l) + axis);
         let sum = c[(a, a)] + c[(b, b)];
         [sum + 2.0 * c[(a, b)], sum - 2.0 * c[(a, b)]].map(|v| (v / 2e-4).sqrt())
+    }
+
+    /// Of the first of these instants, of somebody at the origin, seen along Y by one camera or two.
+    fn calibrated(all: &[Instant], cameras: usize, grown: f64) -> DMatrix<f64> {
+        let at = nalgebra::Point3::new(0.0, -5.0, 1.5);
+        let camera = Camera::looking_at(at, nalgebra::Point3::origin(), 0.0, 65.0, [1280.0, 720.0]);
+        Calibrated::new(all, &vec![&camera; cameras], grown).covariance(
+            &all[0],
+            Vector2::zeros(),
+            &solution(),
+        )
     }
 
     fn claimed(source: Source, cameras: usize) -> DMatrix<f64> {
         let mut now = Instant::new(0.0);
         now.seen = vec![seen(L::LeftHip, source), seen(L::RightHip, source)];
-        let all = [now];
-        Calibrated::new(&all, cameras, 1.0).covariance(&all[0], &solution())
+        calibrated(&[now], cameras, 1.0)
     }
 
     #[test]
@@ -226,14 +281,14 @@ mod tests {
             (Source::Network, 2, [0.85, 1.4]),
             (Source::Automatic, 1, [0.63, 0.92]),
             (Source::Imported, 2, [0.63, 0.92]),
-            (Source::Hand, 1, [0.58, 1.0]),
+            (Source::Hand, 1, [0.8, 1.0]),
             (Source::Hand, 2, [1.0, 1.0]),
         ] {
-            let [common, between] = modes(&claimed(source, cameras), L::TRUNK[0]);
+            let [common, between] = modes(&claimed(source, cameras), L::TRUNK[0], 0);
             assert!((common - expected[0]).abs() < 1e-9, "{source:?} {common}");
             assert!((between - expected[1]).abs() < 1e-9, "{source:?} {between}");
         }
-        let feet = modes(&claimed(Source::Network, 1), L::LEGS[4]);
+        let feet = modes(&claimed(Source::Network, 1), L::LEGS[4], 0);
         assert!((feet[0] - 1.5).abs() < 1e-9 && (feet[1] - 2.0).abs() < 1e-9);
         // What is not one of a pair, and another axis, have nothing in common with it.
         let c = claimed(Source::Network, 1);
@@ -248,15 +303,27 @@ mod tests {
         let mut of = |turns: f64, axis: usize| {
             now.turns = Some(turns);
             let all = [now.clone()];
-            let c = Calibrated::new(&all, 2, 1.0).covariance(&now, &solution());
-            let (a, b) = (at(L::LeftShoulder) + axis, at(L::RightShoulder) + axis);
-            ((c[(a, a)] + c[(b, b)] - 2.0 * c[(a, b)]) / 2e-4).sqrt()
+            modes(&calibrated(&all, 2, 1.0), L::TRUNK[1], axis)[1]
         };
         assert!((of(turns::CALM, 0) - 1.12).abs() < 1e-9);
         assert!((of(2.0 * turns::CALM, 1) - 1.02).abs() < 1e-9);
         assert!((of(1e6, 1) - 0.92).abs() < 1e-4);
         // How the shoulders tilt is not smoothed so.
         assert!((of(turns::CALM, 2) - 0.75).abs() < 1e-9);
+    }
+
+    #[test]
+    fn where_a_trunk_is_along_the_only_ray_is_claimed_apart() {
+        let c = claimed(Source::Hand, 1);
+        for (axis, expected) in [(0, 0.8), (1, 0.5), (2, 0.8)] {
+            let [common, between] = modes(&c, L::TRUNK[1], axis);
+            assert!((common - expected).abs() < 1e-9, "{axis}: {common}");
+            assert!((between - 1.0).abs() < 1e-9, "{axis}: {between}");
+        }
+        // Seen from two sides there is no such direction.
+        let c = claimed(Source::Automatic, 2);
+        let [across, along] = [0, 1].map(|axis| modes(&c, L::TRUNK[1], axis)[0]);
+        assert!((across - along).abs() < 1e-12);
     }
 
     #[test]
@@ -267,9 +334,9 @@ mod tests {
             seen(L::RightToe, Source::Hand),
             seen(L::LeftHip, Source::Network),
         ];
-        let all = [now];
-        let c = Calibrated::new(&all, 1, 1.5).covariance(&all[0], &solution());
-        assert_eq!(modes(&c, L::LEGS[4]).map(|v| (1e6 * v).round()), [1.5e6; 2]);
-        assert!((modes(&c, L::LEGS[3])[0] - 1.5 * 1.5).abs() < 1e-9);
+        let c = calibrated(&[now], 1, 1.5);
+        let feet = modes(&c, L::LEGS[4], 0);
+        assert_eq!(feet.map(|v| (1e6 * v).round()), [1.5e6; 2]);
+        assert!((modes(&c, L::LEGS[3], 0)[0] - 1.5 * 1.5).abs() < 1e-9);
     }
 }

@@ -55,14 +55,15 @@ impl Solver<'_> {
         } else {
             1.0
         };
-        let calibrated = Calibrated::new(self.instants, self.given.cameras.len(), grown);
+        let calibrated = Calibrated::new(self.instants, &self.given.cameras, grown);
         let mut own = vec![Arc::default(); self.instants.len()];
         factor.inverse_blocks(|t, block| {
             let mut block = block.to_vec();
             halves::triangle(&mut block);
             block::mirror(&mut block);
             let now = &self.instants[t];
-            let mut covariance = calibrated.covariance(now, &block);
+            let hips = skeleton::middle(&state.joints[t], Landmark::LeftHip, Landmark::RightHip);
+            let mut covariance = calibrated.covariance(now, hips.xy(), &block);
             if now.unsure > 0.0 {
                 let by = turned_upper(&state.joints[t]) * now.unsure;
                 covariance.ger(1.0, &by, &by, 1.0);

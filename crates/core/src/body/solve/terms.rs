@@ -17,6 +17,10 @@ const BONE_SIGMA: f64 = 0.008;
 /// Priors of a posture repeat at every instant and are not independent: weaker by this factor.
 const REPEATED: f64 = 2.0;
 
+/// How far a trunk is expected to lean, radians (1σ, doubled): where pixels alone tell of it; and where a detector
+/// tells of depth, which would otherwise be drawn to upright with who does lean (docs/decisions/0034).
+const LEANS: [f64; 2] = [0.2, 0.35];
+
 /// Less so for how hips, shoulders and feet turn against each other, which changes quickly.
 const TURNED: f64 = 1.4;
 
@@ -280,7 +284,7 @@ pub(super) fn instant(
 ) {
     seen(given, now, x, sink);
     lengths(given.height, x, scales, sink);
-    posture(given.height, x, sink);
+    posture(given.height, leans(now), x, sink);
     lifted(now, x, sink);
     planted(now, x, sink);
 }
@@ -513,8 +517,8 @@ fn axis(k: usize) -> Vector3<f64> {
 }
 
 /// How people stand and bend: weak, and the same for everybody.
-fn posture(height: f64, x: &Joints, sink: &mut impl Sink) {
-    trunk(height, x, sink);
+fn posture(height: f64, leans: f64, x: &Joints, sink: &mut impl Sink) {
+    trunk(height, leans, x, sink);
     balance(x, sink);
     for side in 0..2 {
         leg(side, x, sink);
@@ -526,7 +530,13 @@ fn posture(height: f64, x: &Joints, sink: &mut impl Sink) {
     }
 }
 
-fn trunk(height: f64, x: &Joints, sink: &mut impl Sink) {
+/// How far a trunk is expected to lean. For the program's own networks it was not tried and stays as by pixels.
+fn leans(now: &Instant) -> f64 {
+    let by_detector = !now.hints.is_empty() && !by_networks(std::slice::from_ref(now));
+    LEANS[usize::from(by_detector)]
+}
+
+fn trunk(height: f64, leans: f64, x: &Joints, sink: &mut impl Sink) {
     let [ls, rs, lh, rh] = [L::LeftShoulder, L::RightShoulder, L::LeftHip, L::RightHip];
     let w = REPEATED;
     let up = Way::new(middle(x, ls, rs) - middle(x, lh, rh), 1e-6);
@@ -558,7 +568,7 @@ fn trunk(height: f64, x: &Joints, sink: &mut impl Sink) {
         });
     }
     for k in 0..2 {
-        term(sink, 0.10 * w, up.unit[k], || {
+        term(sink, leans, up.unit[k], || {
             let by = up.slope(axis(k)) * 0.5;
             [(ls, by), (rs, by), (lh, -by), (rh, -by)]
         });
@@ -876,7 +886,7 @@ mod tests {
         let cost = |x: &Joints| {
             let mut c = Cost::default();
             lengths(1.75, x, &scales, &mut c);
-            posture(1.75, x, &mut c);
+            posture(1.75, LEANS[0], x, &mut c);
             c.0
         };
         for (k, far) in [0.01, 0.1, 0.3, 0.3, 0.6].into_iter().enumerate() {
@@ -887,7 +897,7 @@ mod tests {
             let (mut own, mut cross) = (block::zeros::<f64>(N), block::zeros(SCALES));
             let mut normal = Normal::new(&mut own, &mut cross);
             lengths(1.75, &x, &scales, &mut normal);
-            posture(1.75, &x, &mut normal);
+            posture(1.75, LEANS[0], &x, &mut normal);
             for i in 0..N {
                 let mut moved = x;
                 moved[i] += 1e-6;
