@@ -39,7 +39,7 @@ bench:
 # Draws fresh simulated takes, compares what is solved with what is true, renews docs/accuracy.md and
 # fails where a target is missed.
 accuracy:
-	cargo run --locked -p upright-studio --example accuracy -- --bodies 600 --findings 960 --write docs/accuracy.md
+	cargo run --locked -p upright-studio --example accuracy -- --bodies 1200 --findings 960 --write docs/accuracy.md
 
 # The pose networks on rendered couples whose landmarks are known.
 pose-accuracy:
