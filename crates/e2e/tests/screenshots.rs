@@ -203,6 +203,14 @@ async fn take_pictures() -> anyhow::Result<()> {
             .goto(&format!("{url}/people/{person}/sheet"))
             .await?;
         b.sees("Your week").await?;
+        // The film waits to be played; until then its still stands there.
+        b.until(
+            "the still",
+            "const poster = document.querySelector('video')?.poster;
+             return performance.getEntriesByName(poster).some((e) => e.responseEnd > 0)",
+        )
+        .await?;
+        tokio::time::sleep(std::time::Duration::from_millis(800)).await;
         b.picture(&out.join("sheet.png")).await?;
     }
     if wanted("bench-fresh") {
@@ -220,11 +228,7 @@ async fn take_pictures() -> anyhow::Result<()> {
         b.sees("plainly heard").await?;
         b.key("b").await?;
         b.press("Find both dancers").await?;
-        for _ in 0..10 {
-            if b.sees("Exchange their names").await.is_ok() {
-                break;
-            }
-        }
+        b.sees("Exchange their names").await?;
         for _ in 0..75 {
             b.key(".").await?;
         }

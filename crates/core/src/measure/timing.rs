@@ -291,7 +291,8 @@ fn middle(late: &[Found]) -> Estimate {
 /// within 2σ.
 const TAILS: f64 = 1.15;
 
-/// Share of found arrivals that belong to another step or to none, and how far off these are, seconds (1σ).
+/// Share of found arrivals that belong to another step or to none: on simulated takes five to nine in a hundred lie
+/// beyond 2σ. How far off these are, seconds (1σ), is assumed: about half a count.
 const STRAY: f64 = 0.08;
 const STRAYS: f64 = 0.25;
 

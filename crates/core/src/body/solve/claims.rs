@@ -17,8 +17,9 @@ struct Claims {
     nose: f64,
     /// Between left and right in height only.
     trunk: [f64; 2],
-    /// In common along the ray of a single camera, where little but the posture expected of anybody tells.
-    depth: f64,
+    /// In common along the ray of a single camera, where that differs: little but the posture expected of anybody tells
+    /// there.
+    depth: Option<f64>,
     /// Between left and right of the trunk along the floor: where it hardly turns, so that neighbours smooth it, and
     /// where it turns.
     faces: [f64; 2],
@@ -32,7 +33,7 @@ struct Claims {
 const NETWORK: Claims = Claims {
     nose: 1.2,
     trunk: [0.85, 1.2],
-    depth: 0.85,
+    depth: None,
     faces: [2.0, 1.4],
     arms: [2.0, 2.0],
     legs: [1.5, 2.0],
@@ -44,7 +45,7 @@ const NETWORK: Claims = Claims {
 const DETECTOR: Claims = Claims {
     nose: 0.75,
     trunk: [0.63, 0.75],
-    depth: 0.63,
+    depth: None,
     faces: [1.12, 0.92],
     arms: [0.75; 2],
     legs: [0.9; 2],
@@ -55,7 +56,7 @@ const DETECTOR: Claims = Claims {
 const ONE_CAMERA: Claims = Claims {
     nose: 1.0,
     trunk: [0.8, 1.0],
-    depth: 0.5,
+    depth: Some(0.5),
     faces: [1.0; 2],
     arms: [0.74; 2],
     legs: [0.82; 2],
@@ -215,11 +216,11 @@ impl Calibrated {
             }
         }
         if let (Some(claims), Some(camera)) = (&self.claims, self.camera)
+            && let Some(depth) = claims.depth
             && let Some(ray) = (hips - camera).try_normalize(1e-6)
         {
-            let by = claims.depth / claims.trunk[0];
             for pair in Landmark::TRUNK {
-                stretch(&mut out, &along(pair, ray), by);
+                stretch(&mut out, &along(pair, ray), depth / claims.trunk[0]);
             }
         }
         out
@@ -251,7 +252,8 @@ mod tests {
         block
     }
 
-    /// Standard errors of the middle of two landmarks and of the way between them along an axis, shares of the solution's.
+    /// Standard errors of the middle of two landmarks and of the way between them along an axis, shares of the
+    /// solution's.
     fn modes(c: &DMatrix<f64>, pair: [L; 2], axis: usize) -> [f64; 2] {
         let [a, b] = pair.map(|l| at(l) + axis);
         let sum = c[(a, a)] + c[(b, b)];

@@ -17,12 +17,12 @@ const BONE_SIGMA: f64 = 0.008;
 /// Priors of a posture repeat at every instant and are not independent: weaker by this factor.
 const REPEATED: f64 = 2.0;
 
-/// How far a trunk is expected to lean, radians (1σ, doubled): where pixels alone tell of it; and where a detector
-/// tells of depth, which would otherwise be drawn to upright with who does lean (docs/decisions/0034).
-const LEANS: [f64; 2] = [0.2, 0.35];
-
 /// Less so for how hips, shoulders and feet turn against each other, which changes quickly.
 const TURNED: f64 = 1.4;
+
+/// How far a trunk is expected to lean, radians (1σ, weakened as above): where pixels alone tell of it, and where a
+/// detector tells of depth. There the first would draw whoever does lean to upright (docs/decisions/0034).
+const LEANS: [f64; 2] = [0.2, 0.35];
 
 /// Standard error of a hint along the picture and in depth, metres, doubled like the priors.
 const HINT_SIGMA: [f64; 3] = [0.08, 0.08, 0.15];
