@@ -44,6 +44,49 @@ impl Estimate {
     pub fn new(value: f64, sigma: f64) -> Self {
         Self { value, sigma }
     }
+
+    /// What was seen by itself, of a value that was also expected about 0 with a standard deviation of `expected`: what
+    /// was expected drew the value towards 0 and narrowed its error (a normal density divided by that of what was
+    /// expected). Where little more than that is known, at most [`LEAST_OWN`] is taken to have been seen.
+    pub fn seen_alone(self, expected: f64) -> Self {
+        let own = (1.0 - (self.sigma / expected).powi(2)).max(LEAST_OWN);
+        Self::new(self.value / own, self.sigma / own.sqrt())
+    }
+}
+
+/// The least share of a value that is taken to have been seen and not expected.
+const LEAST_OWN: f64 = 0.4;
+
+/// How likely what was seen is by the true value, at equal steps of it; as a whole times any factor.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Likely {
+    /// The first value, in the measure's unit.
+    pub from: f64,
+    /// From one value to the next.
+    pub step: f64,
+    /// Of each value, ≥ 0.
+    pub each: Vec<f64>,
+}
+
+impl Likely {
+    /// The values with how likely they are, 1 in all; all alike where nothing is likely.
+    pub fn values(&self) -> impl Iterator<Item = (f64, f64)> + '_ {
+        let sum: f64 = self.each.iter().sum();
+        let alike = 1.0 / self.each.len() as f64;
+        let share = move |l: &f64| if sum > 0.0 { l / sum } else { alike };
+        (0..)
+            .map(f64::from)
+            .zip(&self.each)
+            .map(move |(i, l)| (self.from + i * self.step, share(l)))
+    }
+
+    /// The same values, all as likely.
+    pub fn saying_nothing(&self) -> Self {
+        Self {
+            each: vec![1.0; self.each.len()],
+            ..self.clone()
+        }
+    }
 }
 
 /// What a figure is counted in.
@@ -140,6 +183,21 @@ mod tests {
         assert_eq!(wrap_degrees(190.0), -170.0);
         assert_eq!(wrap_degrees(-180.0), 180.0);
         assert_eq!(wrap_degrees(720.0), 0.0);
+    }
+
+    #[test]
+    fn what_was_expected_is_taken_out_of_a_reading() {
+        // Seen as 9 ± 3, expected within 4 of 0: the product of both densities is normal.
+        let [seen, expected] = [3f64, 4.0].map(|s| s.powi(-2));
+        let both = Estimate::new(9.0 * seen / (seen + expected), (seen + expected).powf(-0.5));
+        assert!((both.value - 5.76).abs() < 1e-9 && (both.sigma - 2.4).abs() < 1e-9);
+        let alone = both.seen_alone(4.0);
+        assert!((alone.value - 9.0).abs() < 1e-9 && (alone.sigma - 3.0).abs() < 1e-9);
+        // What tells well stays as it is; what tells next to nothing is not blown up.
+        let well = Estimate::new(5.0, 0.1).seen_alone(4.0);
+        assert!((well.value - 5.0).abs() < 0.01, "{well:?}");
+        let hardly = Estimate::new(1.0, 3.9).seen_alone(4.0);
+        assert!((hardly.value - 2.5).abs() < 1e-9, "{hardly:?}");
     }
 
     #[test]

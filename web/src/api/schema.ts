@@ -2774,6 +2774,7 @@ export interface components {
        * @description Repetition, from 0.
        */
       repetition: number;
+      seen?: components['schemas']['Estimate'] | null;
       /** @description Whether that is enough for the repetition to show it. */
       shows: boolean;
       /** @description The reading. */
@@ -3338,6 +3339,7 @@ export interface components {
        * @description For ordering; larger first.
        */
       score: number;
+      seen?: components['schemas']['Estimate'] | null;
       share?: components['schemas']['Estimate'] | null;
       /**
        * Format: int32

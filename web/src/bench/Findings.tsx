@@ -384,6 +384,7 @@ function Finding({
         {effect &&
           ` · explained by the line above${j.explained == null ? '' : `, about ${Math.round(100 * j.explained)} %`}`}
         {j.share && ` · ${shareText(j.share)}`}
+        {chosen && j.seen && ` · the film alone says ${reading(j.measure, j.seen, j.unit)}`}
         {chosen && j.because.map((b) => ` · ${b}`).join('')}
         {chosen && returnText(j)}
         {chosen && school && ` · school: ${school}`}

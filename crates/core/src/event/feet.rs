@@ -44,7 +44,7 @@ const FLAT: f64 = 0.01;
 const HALF_SIGMA: f64 = 0.025;
 
 /// The same between one dancer and another, which no number of steps makes smaller, seconds.
-pub const SWING_SIGMA: f64 = 0.02;
+pub const SWING_SIGMA: f64 = 0.012;
 
 /// What the other foot's arrival adds where a swing is as short as it leaves room for, seconds.
 const AFTER_SIGMA: f64 = 0.03;

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::units::Estimate;
+use crate::units::{Estimate, Likely};
 
 /// Where a value is fine, and beyond what it is clearly a fault; between lies borderline.
 /// An absent edge is open.
@@ -126,6 +126,28 @@ impl Band {
         Weighed([0, 1].map(|k| (1.0 - wild) * usual[k] + wild * far[k]))
     }
 
+    /// The same of what is known of each value; a wild reading says nothing of any.
+    pub fn weigh_likely(&self, likely: &Likely, wild: f64) -> Weighed {
+        let [said, nothing] = [self.sums(likely), self.sums(&likely.saying_nothing())];
+        Weighed([0, 1].map(|k| (1.0 - wild) * said[k] + wild * nothing[k]))
+    }
+
+    /// As [`Self::weights`], summed over values.
+    fn sums(&self, likely: &Likely) -> [f64; 2] {
+        let (mut inside, mut outside) = (0.0, 0.0);
+        for (value, share) in likely.values() {
+            let side = usize::from(self.fine[0].is_none_or(|lo| value >= lo));
+            match (self.fine[side], self.clear[side]) {
+                (Some(fine), Some(clear)) if self.beyond(value) > 0.0 => {
+                    let fades = 2.0 * (clear - fine).abs().max(1e-9);
+                    outside += RARER * (-(value - fine).abs() / fades).exp() * share;
+                }
+                _ => inside += share,
+            }
+        }
+        [inside, outside]
+    }
+
     /// How likely the reading is of a value inside the fine band and of one outside, times how often these occur;
     /// per unit of the value.
     fn weights(&self, e: Estimate) -> [f64; 2] {
@@ -234,6 +256,39 @@ mod tests {
             clear: [Some(0.65), None],
         };
         assert!((b.reaching(0.7).clear[0].unwrap() - 0.475).abs() < 1e-9);
+    }
+
+    #[test]
+    fn what_is_known_of_each_value_weighs_as_the_normal_error_that_it_is() {
+        let normal = |of: Estimate| Likely {
+            from: -20.0,
+            step: 0.05,
+            each: (0..900)
+                .map(|i| (-20.0 + 0.05 * f64::from(i) - of.value) / of.sigma)
+                .map(|z| (-0.5 * z * z).exp())
+                .collect(),
+        };
+        for (v, sigma) in [(0.0, 1.0), (2.5, 1.0), (4.0, 3.0), (5.5, 1.0), (8.0, 1.5)] {
+            let e = Estimate::new(v, sigma);
+            let [by_sigma, by_values] = [LEAN.weigh(e, 0.0), LEAN.weigh_likely(&normal(e), 0.0)]
+                .map(|w| w.probability(2.0));
+            assert!(
+                (by_sigma - by_values).abs() < 0.01,
+                "{e:?} {by_sigma} {by_values}"
+            );
+        }
+        // Surely not inside, and just as likely anywhere beyond: no mean and standard error say that.
+        let far = Likely {
+            from: 3.5,
+            step: 0.5,
+            each: vec![1.0; 60],
+        };
+        let p = |wild| LEAN.weigh_likely(&far, wild).probability(1.0);
+        assert!(p(0.0) > 0.999 && p(1.0) == p(0.0), "{} {}", p(0.0), p(1.0));
+        // A wild one is worth no more than nothing.
+        let nothing = LEAN.weigh_likely(&normal(Estimate::new(5.5, 1.0)), 1.0);
+        let none = LEAN.weigh_likely(&normal(Estimate::new(5.5, 1.0)).saying_nothing(), 0.0);
+        assert_eq!(nothing.probability(1.0), none.probability(1.0));
     }
 
     /// Of readings called 80 % sure about 80 % are right, where faults are as rare as assumed.

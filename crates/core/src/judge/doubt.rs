@@ -173,6 +173,7 @@ mod tests {
             here: Circumstances::of(&chart.dance, Some(118.0), [1.8, 1.7]),
             measures: &measures,
             wild: &|_| 0.0,
+            expected: &|_| None,
         });
         let first = doubts(&judged, |_, _, _| false);
         let at = |d: &Doubt| (d.role, d.repetition, d.count);

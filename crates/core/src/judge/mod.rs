@@ -123,6 +123,8 @@ pub struct Evidence {
     pub from: Option<usize>,
     /// The reading.
     pub value: Estimate,
+    /// What the film alone says, where the reading was drawn to what is expected of bodies; it is this that is judged.
+    pub seen: Option<Estimate>,
     /// What the figure itself asks for, where that moved the band.
     pub asked: Option<f64>,
     /// Probability that the true value lies outside the fine band, given what the other repetitions show too and, where
@@ -172,6 +174,8 @@ pub struct Judged {
     pub frequency: Frequency,
     /// Mean of the repetitions' worst readings, with their scatter in its σ.
     pub value: Estimate,
+    /// The same of what the film alone says, where that is what was judged.
+    pub seen: Option<Estimate>,
     /// Mean probability over the repetitions that show it; over all when none does.
     pub probability: f64,
     /// Probability of the repetition that likeliest shows it.
@@ -225,6 +229,8 @@ pub struct Case<'a> {
     pub measures: &'a [Measure],
     /// How often a reading may be far worse than it says, 0..1: a detector's, where nothing was marked by hand.
     pub wild: &'a dyn Fn(&Measure) -> f64,
+    /// How far from 0 the bodies were expected to be before anything was seen, where that drew the reading (1σ).
+    pub expected: &'a dyn Fn(&Measure) -> Option<f64>,
 }
 
 /// Judges every entry that applies. Sorted by what to fix first; faults that do not show come last.
@@ -239,7 +245,7 @@ pub fn judge(case: &Case) -> (Vec<Judged>, Vec<Unseen>) {
             let of = |id: &Option<String>| case.readings(fault, *role, id.as_deref());
             // Looked at in the first measure where it says anything, else in the other one.
             let (first, other) = (of(&fault.measure), of(&fault.otherwise));
-            let one = |readings: &[&Measure]| judge_one(fault, *role, &force, readings, case.wild);
+            let one = |readings: &[&Measure]| judge_one(fault, *role, &force, readings, case);
             let found = one(&first).or_else(|| one(&other));
             match found {
                 Some(mut j) => {
@@ -297,9 +303,8 @@ impl Case<'_> {
 
 /// Whether a reading at a count is, within what both claim, that of another repetition.
 fn repeated(m: &Measure, value: Estimate, readings: &[&Measure]) -> bool {
-    let same = |o: &&&Measure| {
-        m.count.is_some() && (o.role, o.count) == (m.role, m.count) && o.repetition != m.repetition
-    };
+    let same =
+        |o: &&&Measure| (o.role, o.count) == (m.role, m.count) && o.repetition != m.repetition;
     readings.iter().filter(same).any(|o| {
         o.reading
             .estimate()
@@ -311,6 +316,8 @@ fn repeated(m: &Measure, value: Estimate, readings: &[&Measure]) -> bool {
 struct Told<'a> {
     of: &'a Measure,
     value: Estimate,
+    /// What the film alone says, where the bodies were expected to be somewhere.
+    seen: Option<Estimate>,
     band: Band,
     /// How often such a reading is far worse than it says.
     wild: f64,
@@ -324,7 +331,7 @@ fn judge_one(
     role: Option<Role>,
     force: &InForce,
     readings: &[&Measure],
-    wild: &dyn Fn(&Measure) -> f64,
+    case: &Case,
 ) -> Option<Judged> {
     let told: Vec<Told> = readings
         .iter()
@@ -335,11 +342,17 @@ fn judge_one(
                 return None;
             }
             let again = repeated(m, value, readings);
-            let wild = wild(m) * if again { REPEATED } else { 1.0 };
-            let weighed = band.weigh(value, wild);
+            let wild = (case.wild)(m) * if again { REPEATED } else { 1.0 };
+            // Bands bring their own idea of what is usual: what the bodies were expected to do is not counted twice.
+            let seen = (case.expected)(m).map(|by| value.seen_alone(by));
+            let weighed = match &m.likely {
+                Some(likely) => band.weigh_likely(likely, wild),
+                None => band.weigh(seen.unwrap_or(value), wild),
+            };
             Some(Told {
                 of: m,
                 value,
+                seen,
                 band,
                 wild,
                 weighed,
@@ -368,6 +381,7 @@ fn judge_one(
             count: m.count,
             from: m.count,
             value: one.value,
+            seen: one.seen,
             asked: m.asked.filter(|_| one.band != force.band),
             probability,
             shows: probability >= SHOWS,
@@ -431,6 +445,7 @@ fn judge_one(
         }
     });
     let values: Vec<Estimate> = evidence.iter().map(|e| e.value).collect();
+    let seen: Option<Vec<Estimate>> = evidence.iter().map(|e| e.seen).collect();
     Some(Judged {
         fault: fault.id.clone(),
         role,
@@ -445,6 +460,7 @@ fn judge_one(
         interval: wilson(showing, of),
         frequency: Frequency::of(showing, of),
         value: mean_of(&values),
+        seen: seen.map(|s| mean_of(&s)),
         probability: mean(&|e| e.probability),
         likeliest,
         grade: Grade::beyond_clear(far),
@@ -510,6 +526,7 @@ mod tests {
             here: Circumstances::of(&chart.dance, Some(118.0), [1.8, 1.7]),
             measures,
             wild: &|_| wild,
+            expected: &|_| None,
         })
     }
 
@@ -609,6 +626,35 @@ mod tests {
         // Not by another value, nor at another count.
         assert_eq!(shows(&[at(0, 2, 0.25), at(1, 2, 0.01)]), 0);
         assert_eq!(shows(&[at(0, 2, 0.25), at(1, 4, 0.26)]), 0);
+    }
+
+    #[test]
+    fn what_the_bodies_were_expected_to_do_is_not_counted_twice() {
+        let m: Vec<_> = (0..2)
+            .map(|rep| reading("head_ahead", Some(Role::Leader), rep, 2, 0.073, 0.024))
+            .collect();
+        let chart = chart("shag-basic").unwrap();
+        let of = |expected: Option<f64>| {
+            let (judged, _) = judge(&Case {
+                rules: Rules::usual(),
+                chart,
+                here: Circumstances::of(&chart.dance, Some(118.0), [1.8, 1.7]),
+                measures: &m,
+                wild: &|_| 0.0,
+                expected: &|_| expected,
+            });
+            judged[0].evidence[0].clone()
+        };
+        let (twice, once) = (of(None), of(Some(0.037)));
+        assert!(!twice.shows && once.shows, "{twice:?} {once:?}");
+        // What is shown is what was read, with what was judged beside it.
+        assert_eq!((once.value, twice.seen), (twice.value, None));
+        let seen = once.seen.unwrap();
+        assert!(
+            (seen.value - 0.126).abs() < 1e-3 && (seen.sigma - 0.0315).abs() < 1e-3,
+            "{seen:?}"
+        );
+        assert!((of(Some(10.0)).probability - twice.probability).abs() < 1e-3);
     }
 
     #[test]
@@ -747,6 +793,7 @@ mod tests {
                 why: "film from the side".into(),
             },
             asked: None,
+            likely: None,
         };
         let (j, unseen) = all(&[m]);
         assert!(j.is_empty());

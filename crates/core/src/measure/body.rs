@@ -116,6 +116,7 @@ impl<'s, 'a> At<'s, 'a> {
             count: Some(self.count),
             reading,
             asked: None,
+            likely: None,
         }
     }
 

@@ -32,7 +32,7 @@ pub use limit::frame_limit;
 pub(crate) use scene::lay_grid;
 pub use scene::{CoupleBody, Scene, SceneError};
 
-use crate::units::{Estimate, Role, Unit};
+use crate::units::{Estimate, Likely, Role, Unit};
 
 /// What a measure could say.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -75,6 +75,9 @@ pub struct Measure {
     /// What the figure itself asks for here, in the same unit, where its chart says so.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub asked: Option<f64>,
+    /// What was seen says of it, where that is more than a value and its standard error.
+    #[serde(skip)]
+    pub likely: Option<Likely>,
 }
 
 /// What a measure cannot do without.
@@ -251,6 +254,7 @@ pub(crate) fn value(
         count: at.1,
         reading: Reading::Value(estimate),
         asked: None,
+        likely: None,
     }
 }
 

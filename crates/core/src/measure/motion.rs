@@ -99,6 +99,7 @@ fn whole(id: &str, role: Option<Role>, repetition: u32, e: Estimate, most: f64) 
         count: None,
         reading: reading(e, most),
         asked: None,
+        likely: None,
     }
 }
 

@@ -137,6 +137,7 @@ impl InPlane {
                         count: Some(slot.count),
                         reading,
                         asked: None,
+                        likely: None,
                     });
                 }
             }

@@ -186,13 +186,17 @@ pub(super) const STUCK: Spec = Spec {
     },
 };
 
+/// By how much more than a detector's bodies claim their trunks are off while they turn: of simulated takes' tilts 56 to
+/// 59 % lay within 1σ and 89 % within 2σ, by hand 67 and 87 to 95 %.
+const SPUN: f64 = 1.5;
+
 pub(super) const AXIS: Spec = Spec {
     id: "axis_tilt",
     name: "Tilt of the axis while turning",
     unit: Unit::Degrees,
     sign: "the size",
     needs: NEEDS,
-    source: "hips' middle to shoulders' middle against the vertical, whichever way, at counts with a turn of a quarter or more",
+    source: "hips' middle to shoulders' middle against the vertical, whichever way, at counts with a turn of a quarter or more; a detector's σ a half larger",
     compute: |scene, out| {
         for at in counts(scene) {
             let Some(row) = at
@@ -208,7 +212,10 @@ pub(super) const AXIS: Spec = Spec {
                     Some(up.xy().norm().atan2(up.z).to_degrees())
                 })
             });
+            let marked = scene.pose(at.role, at.slot).is_some();
             if let Some(e) = e {
+                let sigma = if marked { e.sigma } else { SPUN * e.sigma };
+                let e = Estimate::new(e.value, sigma);
                 out.push(at.measure("axis_tilt", reading(e, 3.0)));
             }
         }
@@ -248,6 +255,7 @@ pub(super) const STREAK: Spec = Spec {
                 count: None,
                 reading: reading(Estimate::new(longest / 360.0, sigma / 360.0), 0.25),
                 asked: None,
+                likely: None,
             });
         }
     },
@@ -337,6 +345,7 @@ fn whole(id: &str, role: Role, repetition: u32, reading: super::Reading) -> Meas
         count: None,
         reading,
         asked: None,
+        likely: None,
     }
 }
 

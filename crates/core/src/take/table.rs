@@ -128,6 +128,7 @@ mod tests {
             count: Some(2),
             reading,
             asked: None,
+            likely: None,
         };
         let text = measures(&[
             value(Reading::Value(Estimate::new(45.25, 3.5))),
