@@ -304,7 +304,8 @@ export function Rail({
           <line
             x1={x(at)}
             x2={x(at)}
-            y1={14}
+            // Below the words that stand where the counts will be.
+            y1={cells.length === 0 ? 34 : 14}
             y2={height}
             stroke={tone.caution}
             strokeWidth={2}
