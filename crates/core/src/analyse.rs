@@ -255,9 +255,8 @@ fn stage<T>(r: &Result<T, crate::measure::SceneError>) -> Stage {
 /// 79 to 89 % of feet and directions with one camera lay within 2σ, where 95 % would, and 90 % do with this share.
 const WILD: f64 = 0.12;
 
-/// Measures of which nothing is wild: mostly of the trunk, which no detector takes for another part, and others that
-/// need both feet or hands to be told. Of those that one and two cameras read in simulated takes 93 % or more lay
-/// within 2σ.
+/// Measures of which hardly any are wild: of those that one and two cameras read in simulated takes 92 % or more lay
+/// within 2σ. Most are of the trunk, which no detector takes for another part.
 const STEADY: [&str; 17] = [
     "feet_clearance",
     "face_clearance",

@@ -47,7 +47,7 @@ impl Estimate {
 
     /// What was seen by itself, of a value that was also expected about 0 with a standard deviation of `expected`: what
     /// was expected drew the value towards 0 and narrowed its error (a normal density divided by that of what was
-    /// expected). Where little more than that is known, at most [`LEAST_OWN`] is taken to have been seen.
+    /// expected). At least 0.4 of a value is taken to have been seen, where next to nothing was.
     pub fn seen_alone(self, expected: f64) -> Self {
         let own = (1.0 - (self.sigma / expected).powi(2)).max(LEAST_OWN);
         Self::new(self.value / own, self.sigma / own.sqrt())
@@ -57,7 +57,7 @@ impl Estimate {
 /// The least share of a value that is taken to have been seen and not expected.
 const LEAST_OWN: f64 = 0.4;
 
-/// How likely what was seen is by the true value, at equal steps of it; as a whole times any factor.
+/// How likely it is to see what was seen, by the true value at equal steps; all of it times any factor.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Likely {
     /// The first value, in the measure's unit.

@@ -413,7 +413,7 @@ fn judge_one(
     for e in &mut evidence {
         let at = |t: &&Told| (t.of.repetition, t.of.count) == (e.repetition, e.count);
         if let Some(t) = told.iter().find(at) {
-            e.doubt = settled_by_hand(&t.band, t.value, t.wild, e.lift);
+            e.doubt = settled_by_hand(&t.band, t.seen.unwrap_or(t.value), t.wild, e.lift);
         }
     }
     let shows: Vec<&Evidence> = evidence.iter().filter(|e| e.shows).collect();
@@ -519,6 +519,10 @@ mod tests {
     }
 
     fn with_wild(measures: &[Measure], wild: f64) -> (Vec<Judged>, Vec<Unseen>) {
+        with(measures, wild, None)
+    }
+
+    fn with(measures: &[Measure], wild: f64, expected: Option<f64>) -> (Vec<Judged>, Vec<Unseen>) {
         let chart = chart("shag-basic").unwrap();
         judge(&Case {
             rules: Rules::usual(),
@@ -526,7 +530,7 @@ mod tests {
             here: Circumstances::of(&chart.dance, Some(118.0), [1.8, 1.7]),
             measures,
             wild: &|_| wild,
-            expected: &|_| None,
+            expected: &|_| expected,
         })
     }
 
@@ -633,18 +637,7 @@ mod tests {
         let m: Vec<_> = (0..2)
             .map(|rep| reading("head_ahead", Some(Role::Leader), rep, 2, 0.073, 0.024))
             .collect();
-        let chart = chart("shag-basic").unwrap();
-        let of = |expected: Option<f64>| {
-            let (judged, _) = judge(&Case {
-                rules: Rules::usual(),
-                chart,
-                here: Circumstances::of(&chart.dance, Some(118.0), [1.8, 1.7]),
-                measures: &m,
-                wild: &|_| 0.0,
-                expected: &|_| expected,
-            });
-            judged[0].evidence[0].clone()
-        };
+        let of = |expected| with(&m, 0.0, expected).0[0].evidence[0].clone();
         let (twice, once) = (of(None), of(Some(0.037)));
         assert!(!twice.shows && once.shows, "{twice:?} {once:?}");
         // What is shown is what was read, with what was judged beside it.

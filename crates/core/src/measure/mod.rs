@@ -75,7 +75,7 @@ pub struct Measure {
     /// What the figure itself asks for here, in the same unit, where its chart says so.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub asked: Option<f64>,
-    /// What was seen says of it, where that is more than a value and its standard error.
+    /// What is known of each value, where a value and its standard error do not say it.
     #[serde(skip)]
     pub likely: Option<Likely>,
 }

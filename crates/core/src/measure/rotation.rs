@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 use super::body::{At, counts, reading};
 use super::read;
 use super::{Measure, Need, Scene, Spec};
+use crate::body::Landmark;
 use crate::body::solve::{Moment, value};
 use crate::chart::vocabulary::Watchpoint;
 use crate::units::{Estimate, Role, Unit, wrap_degrees};
@@ -212,7 +213,10 @@ pub(super) const AXIS: Spec = Spec {
                     Some(up.xy().norm().atan2(up.z).to_degrees())
                 })
             });
-            let marked = scene.pose(at.role, at.slot).is_some();
+            let marked = scene.pose(at.role, at.slot).is_some_and(|p| {
+                let mut trunk = Landmark::TRUNK.iter().flatten();
+                trunk.all(|l| p.points.contains_key(l))
+            });
             if let Some(e) = e {
                 let sigma = if marked { e.sigma } else { SPUN * e.sigma };
                 let e = Estimate::new(e.value, sigma);
@@ -483,7 +487,7 @@ pub(super) const ARM_LED: Spec = Spec {
                 continue;
             };
             let arms = at.joined().into_iter().map(|side| {
-                let [_, _, wrist] = crate::body::Landmark::arm(side);
+                let [_, _, wrist] = Landmark::arm(side);
                 let led = |p: crate::body::solve::Posture| {
                     let hand = p.joint(wrist) - read::shoulders(p);
                     Some(wrap_degrees(

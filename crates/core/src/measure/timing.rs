@@ -7,8 +7,7 @@ use crate::count::median;
 use crate::event::SWING_SIGMA;
 use crate::units::{Estimate, Foot, Likely, Role, Unit};
 
-/// Least arrivals of a repetition that tell how it was danced, and least found ones: not all feet are
-/// seen.
+/// Least arrivals of a repetition that tell how it was danced, and least found ones: not all feet are seen.
 const LEAST: usize = 4;
 const LEAST_FOUND: usize = 3;
 

@@ -579,7 +579,7 @@ Likely reasons:
 
 - A clean repetition is looked at some fifty times (each fault that applies, for both dancers); the fifth column says how often one look is wrong. What exact bodies show on clean repetitions is the simulated couple's own: a tall leader's elbow that the frame's turns push down (F3), feet off the shared centre in close turns (R10).
 - Not found by exact bodies either: knees that stay long in passing (L3) and a follower's early steps (C6), of which asked for one by one over all figures 7 of 20 and 31 of 57 repetitions are found, since the simulated couple shows them weakly; some steps too long (S2, not looked into); a hand at the face in counts that are not judged because someone turns (C10).
-- With one camera most arms, leans to the side and turnouts are not visible; they are left out of what is found, and shown in brackets where they were judged less often than they were shown.
+- With one camera most arms, leans to the side, turnouts and, by a detector, tilts of a turning axis are not visible; they are left out of what is found, and shown in brackets where they were judged less often than they were shown.
 - By a detector arrivals are found from the feet where the dancer is seen (the table above), so that timing is judged over a repetition and only where at least three were found; whether the weight came is not told surely enough, so that wrong feet wait for the coach's marks. A repetition whose telling count is not visible is not judged, even where other counts are.
 - Few of the linked pairs show both faults surely; the share of causes before effects comes from the few takes that its column counts.
 ";

@@ -277,13 +277,13 @@ impl Bodies {
         }
     }
 
-    /// Joints at a share of the way from an instant to the next: on the cubic course that goes through both as fast as
-    /// through their neighbours (Catmull, E. & Rom, R. (1974), in Computer Aided Geometric Design), where these are
-    /// near. Hips that bob three times a second are seen four times each time: a straight line would cut off a third.
+    /// Joints at a share of the way from an instant to the next: on the cubic that goes through each as fast as a parabola
+    /// through it and its neighbours (piecewise cubic Bessel interpolation: de Boor, C. (1978), A Practical Guide to
+    /// Splines, ch. IV), where these are near; else straight. Hips that bob three times a second are seen four times
+    /// each time: a straight line would cut off a third.
     fn between(&self, a: usize, s: f64) -> Joints {
         let b = a + 1;
         let near = |t: usize| t + 1 < self.at.len() && self.at[t + 1] - self.at[t] < FAR;
-        // Speed at an instant of a parabola through it and its neighbours.
         let speed = |t: usize, i: usize| {
             let [before, after] = [self.at[t] - self.at[t - 1], self.at[t + 1] - self.at[t]];
             let x = |t: usize| self.joints[t][i];
