@@ -1,7 +1,7 @@
 # make demo   set up, build and start with the demo studio     http://127.0.0.1:8420
 # make test   set up, build and run everything that is checked
 SHELL := bash
-.PHONY: demo demo-reset serve test bench accuracy pose-accuracy beats beat-tracks screenshots build web format install types
+.PHONY: demo demo-reset serve test bench accuracy pose-accuracy beats beat-tracks beat-fresh screenshots build web format install types
 
 web/node_modules/.package-lock.json: web/package-lock.json
 	cd web && npm ci --no-audit --no-fund
@@ -54,6 +54,11 @@ beats:
 beat-tracks:
 	scripts/beat-tracks.py target/beat-tracks
 	cargo run --locked -p upright-studio --example beats -- --tracks target/beat-tracks/tracks.json
+
+# The same with tracks that were not listened to until late.
+beat-fresh:
+	scripts/beat-tracks.py target/beat-fresh --fresh
+	cargo run --locked -p upright-studio --example beats -- --tracks target/beat-fresh/tracks.json
 
 # Takes docs/screenshots anew from the demo studio, in a browser without a window.
 screenshots: build

@@ -6,7 +6,7 @@ known to the sample: a beat is four rows, as is the custom,
 or six where the composer says so, or twice as many in the fastest ones.
 They are rendered with libopenmpt, which ffmpeg brings along, to mono sound of 22050 samples a second.
 
-    scripts/beat-tracks.py FOLDER      fetches the packages, renders, writes FOLDER/tracks.json
+    scripts/beat-tracks.py FOLDER [--fresh]      fetches the packages, renders, writes FOLDER/tracks.json
 
 Nothing of it is committed.
 """
@@ -19,11 +19,17 @@ import sys
 import wave
 
 PACKAGES = ["pingus-data", "tecnoballz-data", "rafkill-data", "biniax2-data", "solarwolf", "gltron", "criticalmass-data"]
+# Not listened to until decision 37; `--fresh` takes these instead.
+FRESH = [
+    "ironseed-data", "pekka-kana-2-data", "heroes-sound-tracks", "gl-117-data", "freedroid-data", "bomberclone-data",
+    "pachi-data", "madbomber-data", "circuslinux-data", "ri-li-data", "njam-data", "tuxmath-data",
+]
 KINDS = {".xm", ".it", ".mod", ".s3m"}
 RATE = 22050
 STEP = 32  # samples from one look at the row to the next: 1.5 ms
 LONGEST = 75.0  # seconds of a track that are used
 ROWS = 4  # of a beat, where the file says nothing else
+NOTES = 121  # of a channel's notes from 1; what is above ends one
 FASTEST = 215.0  # beats a minute; where four rows are shorter, a beat is eight or more
 
 
@@ -38,15 +44,17 @@ def library():
     for name in ("row", "pattern", "order"):
         function = getattr(lib, f"openmpt_module_get_current_{name}")
         function.restype, function.argtypes = ctypes.c_int32, [ctypes.c_void_p]
-    lib.openmpt_module_get_pattern_num_rows.argtypes = [ctypes.c_void_p, ctypes.c_int32]
+    for name, many in (("pattern_num_rows", 1), ("order_pattern", 1), ("num_orders", 0), ("num_channels", 0),
+                       ("pattern_row_channel_command", 4)):
+        getattr(lib, f"openmpt_module_get_{name}").argtypes = [ctypes.c_void_p] + many * [ctypes.c_int32]
     lib.openmpt_module_destroy.argtypes = [ctypes.c_void_p]
     return lib
 
 
-def fetch(folder):
+def fetch(folder, packages):
     """Modules of all packages that can be had."""
     found = []
-    for package in PACKAGES:
+    for package in packages:
         place = folder / package
         if not place.exists():
             got = subprocess.run(["apt-get", "download", "-qq", package], cwd=folder, capture_output=True)
@@ -60,11 +68,24 @@ def fetch(folder):
 
 
 def rows_of_a_beat(lib, module, data):
-    """As the composer set them off, else six where patterns have 96 rows (four beats in threes), else four."""
+    """As the composer set them off; else, where patterns are made of threes, six if no fewer notes begin on every
+    sixth row than on every fourth; else four."""
     if data[:4] == b"IMPM" and (data[0x1E], data[0x1F]) != (4, 16) and data[0x1E] >= 3:
         return data[0x1E]
-    rows = [lib.openmpt_module_get_pattern_num_rows(module, p) for p in range(4)]
-    return 6 if rows[0] == 96 else ROWS
+    played = {lib.openmpt_module_get_order_pattern(module, o) for o in range(lib.openmpt_module_get_num_orders(module))}
+    rows = {p: lib.openmpt_module_get_pattern_num_rows(module, p) for p in sorted(played)[:12]}
+    if sum(r % 3 == 0 for r in rows.values()) * 2 <= len(rows):
+        return ROWS
+    channels = range(lib.openmpt_module_get_num_channels(module))
+    begins = [
+        row
+        for pattern, many in rows.items()
+        for row in range(many)
+        for channel in channels
+        if 0 < lib.openmpt_module_get_pattern_row_channel_command(module, pattern, row, channel, 0) < NOTES
+    ]
+    on = {every: sum(row % every == 0 for row in begins) for every in (4, 6)}
+    return 6 if on[6] >= on[4] else ROWS
 
 
 def play(lib, path):
@@ -106,10 +127,11 @@ def broken(beats):
 
 
 def main():
+    fresh = "--fresh" in sys.argv
     folder = pathlib.Path(sys.argv[1]).resolve()
     folder.mkdir(parents=True, exist_ok=True)
     lib, tracks = library(), []
-    for i, path in enumerate(fetch(folder)):
+    for i, path in enumerate(fetch(folder, FRESH if fresh else PACKAGES)):
         sound, beats = play(lib, path)
         if len(beats) >= 24:
             while tempo(beats) > FASTEST:

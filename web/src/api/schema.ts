@@ -1865,6 +1865,11 @@ export interface components {
        */
       take: number;
     };
+    /**
+     * @description What a take says of a fault.
+     * @enum {string}
+     */
+    Call: 'shows' | 'unsure' | 'too_rough' | 'fine';
     /** @description The catalogue with the measures it judges by. */
     CatalogueView: {
       /** @description Entries. */
@@ -3294,6 +3299,8 @@ export interface components {
       band: components['schemas']['Band'];
       /** @description What moved the band from the catalogue's, in words. */
       because: string[];
+      /** @description What all of that comes to. */
+      call: components['schemas']['Call'];
       /** @description The count at which it shows most often. */
       count?: number | null;
       /** @description The worst reading of each repetition. */
@@ -3333,6 +3340,11 @@ export interface components {
        */
       probability: number;
       role?: components['schemas']['Role'] | null;
+      /**
+       * Format: int32
+       * @description Repetitions that seem fine, but most of whose readings are not visible or too rough for a clear fault to show.
+       */
+      rough: number;
       school?: components['schemas']['JudgedBy'] | null;
       /**
        * Format: double

@@ -73,7 +73,8 @@ export function Findings({
   acts: Acts;
 }) {
   const showing = analysis.judged.filter((j) => j.showing > 0);
-  const fine = analysis.judged.filter((j) => j.showing === 0 && j.unsure === 0);
+  const fine = analysis.judged.filter((j) => j.call === 'fine');
+  const rough = analysis.judged.filter((j) => j.call === 'too_rough');
   const catalogue = useCatalogue();
   const names = (list: { fault: string }[]) =>
     [
@@ -152,29 +153,40 @@ export function Findings({
           </Link>
         </Typography>
       )}
+      {rough.length > 0 && (
+        <Typography variant="caption" component="p" color="text.secondary" sx={{ mt: 0.5 }}>
+          Read too roughly to be called fine, each with where a phone would tell:{' '}
+          <FaultLinks faults={rough} acts={acts} />.
+        </Typography>
+      )}
       {analysis.unseen.length > 0 && (
         <Typography variant="caption" component="p" color="text.secondary" sx={{ mt: 0.5 }}>
           Not visible from this angle, each with where a phone would see it:{' '}
-          {[...new Set(analysis.unseen.map((u) => u.fault))].map((id, i) => {
-            const entry = catalogue.data?.faults.find((f) => f.id === id);
-            return (
-              <span key={id}>
-                {i > 0 && ', '}
-                <Link
-                  component="button"
-                  variant="caption"
-                  onClick={() => acts.spots(entry?.measure ?? null)}
-                >
-                  {entry?.name ?? id}
-                </Link>
-              </span>
-            );
-          })}
-          . {analysis.unseen[0]?.why}
+          <FaultLinks faults={analysis.unseen} acts={acts} />. {analysis.unseen[0]?.why}
         </Typography>
       )}
     </Panel>
   );
+}
+
+/** Faults by name, each with where a phone would see it. */
+function FaultLinks({ faults, acts }: { faults: { fault: string }[]; acts: Acts }) {
+  const catalogue = useCatalogue();
+  return [...new Set(faults.map((f) => f.fault))].map((id, i) => {
+    const entry = catalogue.data?.faults.find((f) => f.id === id);
+    return (
+      <span key={id}>
+        {i > 0 && ', '}
+        <Link
+          component="button"
+          variant="caption"
+          onClick={() => acts.spots(entry?.measure ?? null)}
+        >
+          {entry?.name ?? id}
+        </Link>
+      </span>
+    );
+  });
 }
 
 /** A fault by its name and the dancer's part, told apart where both have it. */
@@ -198,7 +210,7 @@ function Unsure({
   const catalogue = useCatalogue();
   const [all, setAll] = useState(false);
   const unsure = analysis.judged
-    .filter((j) => j.showing === 0 && j.unsure > 0)
+    .filter((j) => j.call === 'unsure')
     .filter((j) => !decisions.some((d) => findingKey(d) === findingKey(j)));
   if (unsure.length === 0) return null;
   return (

@@ -30,8 +30,9 @@ const EARLY: f64 = 0.004;
 const BANDS: usize = 30;
 const EDGES: [f64; 2] = [40.0, 8_000.0];
 
-/// Bands that carry a bass drum.
+/// Bands that carry a bass drum, and those below the cymbals.
 const LOW: usize = 7;
+const MIDDLE: usize = 23;
 
 /// Slowest and fastest beat that is looked for, beats a minute.
 const TEMPI: [f64; 2] = [50.0, 260.0];
@@ -127,10 +128,12 @@ impl Recount {
     }
 }
 
-/// Rises of loudness: all bands, and the low ones alone.
+/// Rises of loudness: all bands, the low ones alone, and those between bass and cymbals; and how loud the low ones are.
 struct Onsets {
     all: Vec<f64>,
     low: Vec<f64>,
+    middle: Vec<f64>,
+    bass: Vec<f64>,
 }
 
 fn onsets(samples: &[f32]) -> Onsets {
@@ -148,7 +151,7 @@ fn onsets(samples: &[f32]) -> Onsets {
     let (mut input, mut spectrum) = (plan.make_input_vec(), plan.make_output_vec());
     let frames = samples.len() / HOP;
     let mut before: Vec<[f64; BANDS]> = Vec::with_capacity(frames);
-    let (mut all, mut low) = (Vec::with_capacity(frames), Vec::with_capacity(frames));
+    let [mut all, mut low, mut middle, mut bass] = [(); 4].map(|()| Vec::with_capacity(frames));
     for f in 0..frames {
         // A window stands in the middle of its moment.
         for (i, slot) in input.iter_mut().enumerate() {
@@ -177,11 +180,15 @@ fn onsets(samples: &[f32]) -> Onsets {
         };
         all.push((0..BANDS).map(rise).sum());
         low.push((0..LOW).map(rise).sum());
+        middle.push((LOW..MIDDLE).map(rise).sum());
+        bass.push(now[..LOW].iter().sum::<f64>() / LOW as f64);
         before.push(now);
     }
     Onsets {
         all: levelled(&all),
         low: levelled(&low),
+        middle: levelled(&middle),
+        bass,
     }
 }
 
@@ -248,7 +255,8 @@ pub fn listen(samples: &[f32], ask: Ask) -> Result<Heard, HearError> {
 }
 
 /// The chain moved by half a beat where more speaks for what is between: an off-beat that is louder than the beat
-/// (a chord or a brush) draws the beats to itself, but bass and harmony keep to the beat.
+/// (a chord or a brush) draws the beats to itself, but the harmony changes on a beat, the bass sounds on it, and drums
+/// and chords are struck on it more than cymbals are.
 fn on_the_beat(samples: &[f32], on: &Onsets, chain: Vec<usize>) -> Vec<usize> {
     let between: Vec<usize> = chain
         .windows(2)
@@ -257,19 +265,32 @@ fn on_the_beat(samples: &[f32], on: &Onsets, chain: Vec<usize>) -> Vec<usize> {
     let mut both: Vec<usize> = chain.iter().chain(&between).copied().collect();
     both.sort_unstable();
     let moments: Vec<f64> = both.iter().map(|b| *b as f64 / FRAMES).collect();
-    let [changes, low, all] = cues(samples, on, &moments, 1).map(|cue| apart(&cue, 2)[1]);
-    if changes + low + KEPT * all > TURNED {
-        between
-    } else {
-        chain
-    }
+    let sounds = |b: &usize| on.bass.get(b + SOUNDING).copied().unwrap_or(0.0);
+    let cues = [
+        changes(&harmonies(samples, &moments), HARMONY),
+        both.iter().map(sounds).collect(),
+        struck(&on.middle, &moments),
+    ];
+    let speaks: f64 = cues
+        .iter()
+        .zip(SPEAKS)
+        .map(|(cue, weight)| weight * apart(cue, 2)[1])
+        .sum();
+    if speaks > TURNED { between } else { chain }
 }
 
-/// What the strength of all onsets counts against bass and harmony, which have not drawn the chain.
-const KEPT: f64 = 0.5;
+/// Half beats before and after a moment over which harmonies are compared.
+const HARMONY: usize = 4;
 
-/// Standard errors by which the off-beat must be better.
-const TURNED: f64 = 1.5;
+/// Onset values after a moment at which what is struck then sounds.
+const SOUNDING: usize = 4;
+
+/// What change of harmony, bass and strikes count, so that their sum is the logarithm of the odds for one half of the
+/// half beats against the other.
+const SPEAKS: [f64; 3] = [1.3, 0.6, 0.43];
+
+/// So much more must speak for the off-beat.
+const TURNED: f64 = 0.5;
 
 /// Spectrum by which harmonies are told: 3 Hz a bin, and what of it is used, from the lowest A up, hertz.
 const TONES: usize = 8192;
@@ -309,10 +330,8 @@ fn harmonies(samples: &[f32], beats: &[f64]) -> Vec<[f64; 12]> {
     out
 }
 
-/// What tells beats apart, for each of them: how much the harmony of so many beats from it on differs from that of
-/// as many before, how strong the bass is struck, and how strong everything.
-fn cues(samples: &[f32], on: &Onsets, beats: &[f64], many: usize) -> [Vec<f64>; 3] {
-    let tones = harmonies(samples, beats);
+/// How much the harmony of so many beats from each on differs from that of as many before, 0..1.
+fn changes(tones: &[[f64; 12]], many: usize) -> Vec<f64> {
     let sum = |part: &[[f64; 12]]| {
         let mut out = [0.0; 12];
         for tones in part {
@@ -323,33 +342,30 @@ fn cues(samples: &[f32], on: &Onsets, beats: &[f64], many: usize) -> [Vec<f64>; 
         out
     };
     let dot = |a: &[f64; 12], b: &[f64; 12]| a.iter().zip(b).map(|(x, y)| x * y).sum::<f64>();
-    let changes = (0..beats.len())
+    (0..tones.len())
         .map(|i| {
-            let before = sum(&tones[i.saturating_sub(many)..i]);
-            let after = sum(&tones[i..(i + many).min(tones.len())]);
+            // At either end too little is heard to tell.
+            if i < many || i + many > tones.len() {
+                return 0.0;
+            }
+            let (before, after) = (sum(&tones[i - many..i]), sum(&tones[i..i + many]));
             let sizes = (dot(&before, &before) * dot(&after, &after)).sqrt();
             1.0 - dot(&before, &after) / sizes.max(1e-9)
         })
-        .enumerate()
-        // At either end too little is heard to tell.
-        .map(|(i, c)| {
-            if i < many || i + many > beats.len() {
-                0.0
-            } else {
-                c
-            }
-        })
-        .collect();
-    let struck = |row: &[f64]| beats.iter().map(|t| peak(row, t * FRAMES, 3.0)).collect();
-    [changes, struck(&on.low), struck(&on.all)]
+        .collect()
+}
+
+/// How strong sound begins at each moment.
+fn struck(row: &[f64], moments: &[f64]) -> Vec<f64> {
+    moments.iter().map(|t| peak(row, t * FRAMES, 3.0)).collect()
 }
 
 /// Which of the first bar's beats is likeliest its first: harmonies change there, and there the bass is strong.
 /// Each counts as much as it tells the bar's beats apart, harmony twice. Drums say little: they are as often
 /// loudest on the beats between.
 fn first_of_bar(samples: &[f32], on: &Onsets, beats: &[f64], meter: usize) -> usize {
-    let [changes, low, _] = cues(samples, on, beats, meter);
-    let (changes, low) = (apart(&changes, meter), apart(&low, meter));
+    let changes = apart(&changes(&harmonies(samples, beats), meter), meter);
+    let low = apart(&struck(&on.low, beats), meter);
     let sum = |a: usize| 2.0 * changes[a] + low[a];
     (0..meter.min(beats.len()))
         .max_by(|a, b| sum(*a).total_cmp(&sum(*b)))
@@ -411,8 +427,8 @@ fn tempi(on: &[f64], likely: [f64; 2]) -> Vec<f64> {
                 .copied()
                 .enumerate()
                 .fold((0, f64::NEG_INFINITY), |a, b| if b.1 > a.1 { b } else { a });
-            let (j, v) = if high - 3.5 > value {
-                (jump, high - 3.5)
+            let (j, v) = if high - JUMP > value {
+                (jump, high - JUMP)
             } else {
                 (best, value)
             };
@@ -444,6 +460,9 @@ fn tempi(on: &[f64], likely: [f64; 2]) -> Vec<f64> {
         })
         .collect()
 }
+
+/// What a jump of the tempo from one window to the next costs, against what a pulse's fit is worth.
+const JUMP: f64 = 8.0;
 
 /// Weight of how well a pulse fits, against what is likely.
 const PULSE: f64 = 0.25;
@@ -482,7 +501,7 @@ fn softened(on: &[f64]) -> Vec<f64> {
 }
 
 /// How strictly beats keep the tempo, against how strong onsets are.
-const STRICT: f64 = 2000.0;
+const STRICT: f64 = 4000.0;
 
 /// The best chain of onsets at the given tempo, in onset values.
 fn chain(on: &[f64], periods: &[f64]) -> Vec<usize> {
@@ -536,14 +555,20 @@ fn trimmed(on: &[f64], beats: Vec<usize>) -> Result<(Vec<usize>, f64), HearError
         .iter()
         .map(|b| peak(on, *b as f64, 3.0) > ONSET)
         .collect();
-    // Music: at least five of eight beats in a row are heard.
+    // Music: at least five of eight beats in a row are heard, or every second one of sixteen but one.
     let dense = |i: usize, forward: bool| {
-        let list: Vec<&bool> = if forward {
-            has[i..].iter().take(8).collect()
-        } else {
-            has[..=i].iter().rev().take(8).collect()
+        let next = |many: usize| -> Vec<bool> {
+            if forward {
+                has[i..].iter().take(many).copied().collect()
+            } else {
+                has[..=i].iter().rev().take(many).copied().collect()
+            }
         };
-        list.iter().filter(|h| ***h).count() * 8 >= 5 * list.len()
+        let heard =
+            |beats: &[bool], step: usize| beats.iter().step_by(step).filter(|h| **h).count();
+        let (eight, sixteen) = (next(8), next(16));
+        heard(&eight, 1) * 8 >= 5 * eight.len()
+            || heard(&sixteen, 2) * 8 >= 7 * sixteen.len().div_ceil(2)
     };
     let first = (0..beats.len()).find(|i| has[*i] && dense(*i, true));
     let last = (0..beats.len()).rev().find(|i| has[*i] && dense(*i, false));
@@ -721,6 +746,47 @@ mod tests {
         for b in &heard.beats[1..heard.beats.len() - 1] {
             let off = (b.secs() - 0.7 + 0.25).rem_euclid(0.5) - 0.25;
             assert!(off.abs() < 0.04, "{off}");
+        }
+    }
+
+    #[test]
+    fn music_that_sounds_on_every_second_beat_is_music() {
+        // For half of the time only every second beat is struck, softly; then all are.
+        let slow = (0..20).map(|i| (0.7 + f64::from(i), 0.1));
+        let all = (0..38).map(|i| (20.7 + 0.5 * f64::from(i), 0.8));
+        let heard = listen(&bursts(40.0, slow.chain(all)), Ask::default()).unwrap();
+        assert!((heard.tempo - 120.0).abs() < 0.5, "{}", heard.tempo);
+        assert!(heard.beats[0].secs() < 1.3, "{:?}", heard.beats[0]);
+        assert!(heard.beats.len() >= 74, "{}", heard.beats.len());
+    }
+
+    #[test]
+    fn cymbals_on_the_off_beat_do_not_draw_the_beats_from_the_bass_that_sounds_on_it() {
+        // A low note that swells on the beat, a bright strike between: the chain lies on the strikes.
+        let mut sound = bursts(20.0, std::iter::empty());
+        let mut was = 0.0;
+        for (i, bright) in bursts(20.0, (0..37).map(|i| (0.95 + 0.5 * f64::from(i), 0.5)))
+            .into_iter()
+            .enumerate()
+        {
+            // What changes from sample to sample is high.
+            sound[i] += bright - was;
+            was = bright;
+        }
+        for i in 0..38 {
+            let from = ((0.7 + 0.5 * f64::from(i)) * RATE) as usize;
+            for k in 0..6_000 {
+                let t = k as f32 / RATE as f32;
+                let wave = (std::f32::consts::TAU * 65.0 * t).sin() * (-t * 8.0).exp();
+                if let Some(s) = sound.get_mut(from + k) {
+                    *s += 0.3 * (t / 0.05).min(1.0) * wave;
+                }
+            }
+        }
+        let heard = listen(&sound, Ask::default()).unwrap();
+        for b in &heard.beats[1..heard.beats.len() - 1] {
+            let off = (b.secs() - 0.7 + 0.25).rem_euclid(0.5) - 0.25;
+            assert!(off.abs() < 0.05, "{off}");
         }
     }
 

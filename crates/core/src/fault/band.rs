@@ -132,6 +132,14 @@ impl Band {
         Weighed([0, 1].map(|k| (1.0 - wild) * said[k] + wild * nothing[k]))
     }
 
+    /// Whether a reading with a standard error `sigma` tells a clear fault from none: whether the value at every clear
+    /// edge, read as it is, would lie outside the fine band with a probability of `sure` or more. Where it does not, a
+    /// reading inside the band says more of how rare faults are than of this dancer. `wild` as in [`Self::weigh`].
+    pub fn tells(&self, sigma: f64, wild: f64, sure: f64) -> bool {
+        let mut clear = self.clear.iter().flatten();
+        clear.all(|edge| self.probability_given(Estimate::new(*edge, sigma), wild, 1.0) >= sure)
+    }
+
     /// As [`Self::weights`], summed over values.
     fn sums(&self, likely: &Likely) -> [f64; 2] {
         let (mut inside, mut outside) = (0.0, 0.0);
@@ -232,6 +240,31 @@ mod tests {
     fn a_poor_reading_just_outside_is_no_finding() {
         let p = LEAN.probability(Estimate::new(4.0, 3.0));
         assert!((0.08..0.3).contains(&p), "{p}");
+    }
+
+    #[test]
+    fn a_reading_tells_as_long_as_a_clear_fault_would_show() {
+        // At the clear edge, 3 beyond the fine one, all that lies inside is as likely as the normal's tail beyond
+        // 3/σ, what lies outside 0.12 of it, faded over 6.
+        let at_edge = |sigma: f64| {
+            let inside = normal_cdf(-3.0 / sigma);
+            let k = sigma / 6.0;
+            let outside = RARER * (-0.5 + 0.5 * k * k).exp() * normal_cdf(3.0 / sigma - k);
+            outside / (inside + outside)
+        };
+        for tenths in 1..40 {
+            let sigma = 0.1 * f64::from(tenths);
+            let tells = LEAN.tells(sigma, 0.0, 0.8);
+            assert_eq!(tells, at_edge(sigma) >= 0.8, "{sigma}");
+        }
+        assert!(LEAN.tells(1.4, 0.0, 0.8) && !LEAN.tells(1.6, 0.0, 0.8));
+        // One that may be wild tells less, and both edges of a band must be told.
+        assert!(!LEAN.tells(1.4, 0.12, 0.8));
+        let narrow = Band {
+            fine: [Some(-1.0), Some(3.0)],
+            clear: [Some(-1.5), Some(6.0)],
+        };
+        assert!(!narrow.tells(1.4, 0.0, 0.8) && narrow.tells(0.2, 0.0, 0.8));
     }
 
     #[test]

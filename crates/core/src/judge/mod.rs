@@ -90,6 +90,21 @@ impl Frequency {
     }
 }
 
+/// What a take says of a fault.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub enum Call {
+    /// A repetition shows it.
+    Shows,
+    /// None is sure enough to show it, and not all are fine.
+    Unsure,
+    /// None shows it, but most were read too roughly for a clear fault to show.
+    TooRough,
+    /// Looked at and fine.
+    Fine,
+}
+
 /// What other repetitions and counts change about whether a repetition shows a fault.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
@@ -166,8 +181,12 @@ pub struct Judged {
     pub showing: u32,
     /// Repetitions of which neither is sure enough, that they show it or that they are fine.
     pub unsure: u32,
+    /// Repetitions that seem fine, but most of whose readings are not visible or too rough for a clear fault to show.
+    pub rough: u32,
     /// Repetitions measured.
     pub of: u32,
+    /// What all of that comes to.
+    pub call: Call,
     /// 95 % Wilson interval of the share that shows it.
     pub interval: [f64; 2],
     /// In a word.
@@ -196,6 +215,9 @@ pub struct Judged {
     pub score: f64,
     /// Among the most important two of its role.
     pub offered: bool,
+    /// Where a clear fault would show, by repetition and count.
+    #[serde(skip)]
+    pub told: Vec<(u32, Option<usize>)>,
 }
 
 impl Judged {
@@ -243,10 +265,15 @@ pub fn judge(case: &Case) -> (Vec<Judged>, Vec<Unseen>) {
                 continue;
             };
             let of = |id: &Option<String>| case.readings(fault, *role, id.as_deref());
-            // Looked at in the first measure where it says anything, else in the other one.
+            // Looked at in the first measure where it says anything, else in the other one; where it says too little,
+            // in the other one if that says enough.
             let (first, other) = (of(&fault.measure), of(&fault.otherwise));
             let one = |readings: &[&Measure]| judge_one(fault, *role, &force, readings, case);
-            let found = one(&first).or_else(|| one(&other));
+            let rough = |j: &Judged| j.call == Call::TooRough;
+            let found = match one(&first) {
+                Some(j) if rough(&j) => one(&other).filter(|o| !rough(o)).or(Some(j)),
+                found => found.or_else(|| one(&other)),
+            };
             match found {
                 Some(mut j) => {
                     j.share = case.share(fault, &j);
@@ -324,6 +351,14 @@ struct Told<'a> {
     weighed: Weighed,
     /// What it says for other repetitions and, where the fault is held, other counts; as odds.
     elsewhere: f64,
+}
+
+impl Told<'_> {
+    /// Whether a clear fault would show here.
+    fn tells(&self) -> bool {
+        let judged = self.seen.unwrap_or(self.value);
+        self.band.tells(judged.sigma, self.wild, SHOWS)
+    }
 }
 
 fn judge_one(
@@ -420,6 +455,24 @@ fn judge_one(
     let (showing, of) = (shows.len() as u32, evidence.len() as u32);
     let between = |e: &&Evidence| !e.shows && e.probability >= FINE;
     let unsure = evidence.iter().filter(between).count() as u32;
+    let tell: Vec<(u32, Option<usize>)> = told
+        .iter()
+        .filter(|t| t.tells())
+        .map(|t| (t.of.repetition, t.of.count))
+        .collect();
+    let rough = |e: &&Evidence| {
+        let here = |repetition: u32| repetition == e.repetition;
+        let all = readings.iter().filter(|m| here(m.repetition)).count();
+        let telling = tell.iter().filter(|(r, _)| here(*r)).count();
+        e.probability < FINE && 2 * telling < all
+    };
+    let rough = evidence.iter().filter(rough).count() as u32;
+    let call = match (showing, unsure) {
+        (1.., _) => Call::Shows,
+        (_, 1..) => Call::Unsure,
+        _ if 2 * rough > of => Call::TooRough,
+        _ => Call::Fine,
+    };
     let likeliest = evidence.iter().map(|e| e.probability).fold(0.0, f64::max);
     let all: Vec<&Evidence> = evidence.iter().collect();
     let basis = if shows.is_empty() { &all } else { &shows };
@@ -456,7 +509,9 @@ fn judge_one(
         because,
         showing,
         unsure,
+        rough,
         of,
+        call,
         interval: wilson(showing, of),
         frequency: Frequency::of(showing, of),
         value: mean_of(&values),
@@ -472,6 +527,7 @@ fn judge_one(
         score: 0.0,
         offered: false,
         evidence,
+        told: tell,
     })
 }
 
@@ -740,6 +796,73 @@ mod tests {
         }
         let j = judged(&m);
         assert!(j.iter().all(|j| j.explained_by.is_none()));
+    }
+
+    #[test]
+    fn what_is_held_may_be_seen_later_than_what_it_causes() {
+        let mut m = Vec::new();
+        for r in 0..4 {
+            let mut add = |id, count, v| {
+                m.push(reading(id, Some(Role::Leader), r, count, v, 0.01));
+            };
+            add("head_ahead", 0, 0.12);
+            add("hips_behind", 2, 0.11);
+        }
+        let j = judged(&m);
+        let at = |fault: &str| j.iter().position(|j| j.fault == fault).unwrap();
+        let (cause, effect) = (&j[at("P2")], &j[at("P5")]);
+        assert!(cause.evidence[0].from > effect.evidence[0].from);
+        assert_eq!(effect.explained_by, Some(at("P2")));
+    }
+
+    #[test]
+    fn a_reading_too_rough_for_a_clear_fault_to_show_is_not_called_fine() {
+        // Fine to 15 cm, clear from 35.
+        let of = |sigmas: &[f64], v: f64| {
+            let reading =
+                |(r, s): (u32, &f64)| reading("off_slot", Some(Role::Leader), r, 2, v, *s);
+            let all: Vec<_> = (0..).zip(sigmas).map(reading).collect();
+            judged(&all)[0].clone()
+        };
+        let well = of(&[0.05; 4], 0.05);
+        assert_eq!((well.call, well.rough), (Call::Fine, 0));
+        assert_eq!(well.told.len(), 4);
+        let rough = of(&[0.16; 4], 0.05);
+        assert!(rough.likeliest < FINE, "{rough:?}");
+        assert_eq!((rough.call, rough.rough), (Call::TooRough, 4));
+        assert_eq!(rough.told, []);
+        // It is fine where at least half of it was read well.
+        let half = of(&[0.05, 0.16, 0.05, 0.16], 0.05);
+        assert_eq!((half.call, half.rough), (Call::Fine, 2));
+        assert_eq!(half.told, [(0, Some(2)), (2, Some(2))]);
+        // What lies far enough out shows all the same.
+        let far = of(&[0.16; 4], 0.9);
+        assert_eq!((far.call, far.rough, far.showing), (Call::Shows, 0, 4));
+        // Counts that are not visible tell nothing either.
+        let mut counts: Vec<Measure> = (0..4)
+            .map(|c| reading("off_slot", Some(Role::Leader), 0, c, 0.05, 0.05))
+            .collect();
+        for m in &mut counts[..3] {
+            m.reading = Reading::NotVisible { why: "no".into() };
+        }
+        assert_eq!(judged(&counts)[0].call, Call::TooRough);
+    }
+
+    #[test]
+    fn the_other_measure_is_asked_where_the_first_says_too_little() {
+        let lean = |id, sigma| reading(id, Some(Role::Leader), 0, 2, 1.0, sigma);
+        let by = |of: &[Measure]| {
+            let all = judged(of);
+            let p1 = all.into_iter().find(|j| j.fault == "P1").unwrap();
+            (p1.measure, p1.call)
+        };
+        let (well, rough) = (lean("lean_away", 0.5), lean("lean_away", 9.0));
+        let other = lean("lean", 0.5);
+        let said = |id: &str, call| (id.to_owned(), call);
+        assert_eq!(by(&[well, other.clone()]), said("lean_away", Call::Fine));
+        assert_eq!(by(&[rough.clone(), other]), said("lean", Call::Fine));
+        let both = by(&[rough, lean("lean", 9.0)]);
+        assert_eq!(both, said("lean_away", Call::TooRough));
     }
 
     #[test]

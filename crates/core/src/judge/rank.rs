@@ -163,14 +163,15 @@ fn causes(judged: &[Judged], rules: &Rules) -> Vec<Option<(usize, f64)>> {
                 .iter()
                 .find(|k| k.fault == cause.fault && fits(k.whose));
             if let Some(edge) = edge {
-                let much = edge.weight * in_time(cause, effect);
+                let held = rules.entry(&cause.fault).is_some_and(|f| f.held);
+                let much = edge.weight * in_time(cause, effect, held);
                 // A cause of half of the repetitions or less is none.
                 if much > 0.5 * edge.weight {
                     edges.push((e, c, much));
                 }
             } else if cause.fault == "S1" && effect.fault != "S1" {
                 // Everything later in the repetition is off after a wrong foot.
-                let much = 0.8 * in_time(cause, effect);
+                let much = 0.8 * in_time(cause, effect, false);
                 if much > 0.4 && cause.role == effect.role {
                     edges.push((e, c, much));
                 }
@@ -193,7 +194,8 @@ fn causes(judged: &[Judged], rules: &Rules) -> Vec<Option<(usize, f64)>> {
 
 /// Share of the repetitions with the effect in which the cause is there as well, and no later, to be expected: a cause
 /// that is not told surely enough to show counts for as much as it is likely. Where it is not judged nothing is known.
-fn in_time(cause: &Judged, effect: &Judged) -> f64 {
+/// The first sure count of what is `held` tells when it was seen well and not when it began, so it may be a later one.
+fn in_time(cause: &Judged, effect: &Judged, held: bool) -> f64 {
     let likely = effect
         .evidence
         .iter()
@@ -203,7 +205,7 @@ fn in_time(cause: &Judged, effect: &Judged) -> f64 {
                 .evidence
                 .iter()
                 .find(|c| c.repetition == e.repetition)?;
-            let after = matches!((there.from, e.count), (Some(c), Some(e)) if c > e);
+            let after = !held && matches!((there.from, e.count), (Some(c), Some(e)) if c > e);
             Some(if after { 0.0 } else { there.probability })
         });
     let all: Vec<f64> = likely.collect();

@@ -11,21 +11,21 @@ use crate::judge::SHOWS;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Outcome {
-    /// Inside the fine band.
+    /// Inside the fine band, and read well enough for a clear fault to show.
     Fine,
     /// Outside it, surely.
     Faulty,
-    /// Outside it by less than can be told.
+    /// Outside it by less than can be told, or read too roughly to tell.
     Unsure,
 }
 
 impl Outcome {
     /// Of a take's reading.
     pub fn of(band: &Band, take: &TakeReading) -> Self {
-        if band.beyond(take.value.value) <= 0.0 {
-            Self::Fine
-        } else if band.probability(take.value) >= SHOWS {
+        if band.probability(take.value) >= SHOWS {
             Self::Faulty
+        } else if band.beyond(take.value.value) <= 0.0 && band.tells(take.value.sigma, 0.0, SHOWS) {
+            Self::Fine
         } else {
             Self::Unsure
         }
@@ -112,6 +112,21 @@ mod tests {
             .map(|(i, o)| (first.saturating_add(jiff::Span::new().weeks(i as i64)), *o))
             .collect();
         status(&sessions)
+    }
+
+    #[test]
+    fn a_take_read_too_roughly_is_neither_fine_nor_faulty() {
+        let band = Band {
+            fine: [None, Some(3.0)],
+            clear: [None, Some(6.0)],
+        };
+        let of = |value, sigma| Outcome::of(&band, &super::super::tests::takes(&[value], sigma)[0]);
+        assert_eq!(
+            [of(1.0, 0.5), of(1.0, 2.5), of(3.4, 0.5), of(9.0, 0.5)],
+            [Fine, Unsure, Unsure, Faulty]
+        );
+        // However rough, what lies far enough out is a fault.
+        assert_eq!(of(15.0, 2.5), Faulty);
     }
 
     #[test]

@@ -179,8 +179,11 @@ impl Share {
 /// Counts of one fault in one row.
 #[derive(Default, Clone, Copy)]
 struct OfFault {
-    /// Repetitions that show it and in which it is found, of those in which it was judged.
+    /// Repetitions that show it and in which it is found, of those in which it was judged: read at the count at which
+    /// exact bodies show it most, and well enough that a clear fault would show.
     found: Share,
+    /// Repetitions that show it and in which it is found, of those in which its count was visible, however roughly.
+    visible: Share,
     /// Those that are not said to be fine either, of those in which it was judged and not found.
     unsure: Share,
     /// Repetitions that show it and in which it was judged, of all.
@@ -272,25 +275,36 @@ fn compare(a: &Analysis, exact: &Analysis, truth: &[FindingTruth], row: &mut OfR
         let shows = all.iter().find(|(_, p)| *p >= SHOWS);
         // Who sees only other counts of it than the one that tells was not in a place to judge; what is read over a
         // whole repetition tells of all of them.
-        let told = |(j, _): &(&Judged, f64)| {
+        let telling_count = |j: &Judged| {
             let worst = exact
                 .judged
                 .iter()
                 .find(|x| (&x.fault, x.role) == (&j.fault, j.role))
                 .and_then(|x| x.evidence.iter().find(|x| x.repetition == f.repetition));
-            worst.is_none_or(|w| {
-                a.measures.iter().any(|m| {
-                    m.id == j.measure
-                        && m.repetition == f.repetition
-                        && m.count.is_none_or(|c| Some(c) == w.count)
-                        && (m.role.is_none() || m.role == j.role)
-                        && m.reading.estimate().is_some()
-                })
+            move |repetition: u32, count: Option<usize>| {
+                let there = |c| worst.is_none_or(|w| Some(c) == w.count);
+                repetition == f.repetition && count.is_none_or(there)
+            }
+        };
+        let visible = |(j, _): &(&Judged, f64)| {
+            let there = telling_count(j);
+            a.measures.iter().any(|m| {
+                m.id == j.measure
+                    && there(m.repetition, m.count)
+                    && (m.role.is_none() || m.role == j.role)
+                    && m.reading.estimate().is_some()
             })
         };
-        let judged = shows.is_some() || all.iter().any(told);
+        let told = |(j, _): &(&Judged, f64)| {
+            let there = telling_count(j);
+            j.told.iter().any(|(r, c)| there(*r, *c))
+        };
+        let judged = all.iter().any(told);
         let of = row.faults.entry(f.fault.clone()).or_default();
         of.judged.add(judged);
+        if all.iter().any(visible) {
+            of.visible.add(shows.is_some());
+        }
         if !judged {
             continue;
         }
@@ -432,10 +446,10 @@ fn report(table: &[OfRow; 4], certain: &OfRow, seed: u64, takes: u32) -> (String
     let mut page = String::from("\n# Accuracy of judgement on simulated takes\n\n");
     let _ = writeln!(
         page,
-        "{takes} fresh takes of {REPETITIONS} repetitions (of figures that leave the couple as far apart as they were) with no fault, one, or two of which one causes the other, in all of the repetitions or in half of them (seed {seed}); the couple's reach is known from a spacing drill. A fault that exact bodies do not show either is counted in their row only. A repetition shows a fault when it is at least {:.0} % sure; the first two columns count repetitions, the third a dancer's faults, found in at least one of the take's repetitions; clean is one without a fault in which exact bodies show none either (their row counts those), and not the next one after a fault, whose first step must put right where the fault left the couple. “Exact” judges bodies that are known without error: what it misses lies in the bands and in how a simulated couple shows a fault.\n",
+        "{takes} fresh takes of {REPETITIONS} repetitions (of figures that leave the couple as far apart as they were) with no fault, one, or two of which one causes the other, in all of the repetitions or in half of them (seed {seed}); the couple's reach is known from a spacing drill. A fault that exact bodies do not show either is counted in their row only. A repetition shows a fault when it is at least {:.0} % sure. Judged are the repetitions in which the count at which exact bodies show the fault most was read well enough that the value at the clear edge would show, which hangs on what the reading claims and not on what it says; where it was visible at all it may be read more roughly, which the program calls too rough and not fine. The first four columns count repetitions, the fifth a dancer's faults, found in at least one of the take's repetitions; clean is one without a fault in which exact bodies show none either (their row counts those), and not the next one after a fault, whose first step must put right where the fault left the couple. “Exact” judges bodies that are known without error: what it misses lies in the bands and in how a simulated couple shows a fault.\n",
         100.0 * SHOWS
     );
-    page.push_str("| | found where judged | the rest not called fine | found in the take | clean repetitions with a finding | a fault on a clean repetition | right dancer | cause before effect | calibration error |\n|---|---|---|---|---|---|---|---|---|\n");
+    page.push_str("| | found where judged | judged | found where visible | the rest not called fine | found in the take | clean repetitions with a finding | a fault on a clean repetition | right dancer | cause before effect | calibration error |\n|---|---|---|---|---|---|---|---|---|---|---|\n");
     let mut missed = Vec::new();
     let names = ROWS.iter().map(|r| r.name()).chain(["exact"]);
     for (name, row) in names.zip(table.iter().chain([certain])) {
@@ -455,8 +469,10 @@ fn report(table: &[OfRow; 4], certain: &OfRow, seed: u64, takes: u32) -> (String
             / f64::from(all.max(1));
         let _ = writeln!(
             page,
-            "| {name} | {} | {} | {} | {} | {:.2} % of {} | {} | {} | {off:.3} |",
+            "| {name} | {} | {} | {} | {} | {} | {} | {:.2} % of {} | {} | {} | {off:.3} |",
             found.said(),
+            sum(|f| f.judged).said(),
+            sum(|f| f.visible).said(),
             sum(|f| f.unsure).said(),
             row.somewhere.said(),
             row.falsely.said(),
@@ -520,7 +536,7 @@ fn report(table: &[OfRow; 4], certain: &OfRow, seed: u64, takes: u32) -> (String
         }
         page.push('\n');
     }
-    page.push_str("\nFound where judged, that is where the count is visible at which exact bodies show it most (and how often it was judged at all), by fault, and how often it was seen on a clean repetition:\n\n| fault |");
+    page.push_str("\nFound where judged (and how often it was shown at all), by fault, and how often it was seen on a clean repetition:\n\n| fault |");
     for row in ROWS {
         let _ = write!(page, " {} |", row.name());
     }
@@ -577,7 +593,7 @@ fn report(table: &[OfRow; 4], certain: &OfRow, seed: u64, takes: u32) -> (String
 const WHY: &str = "
 Likely reasons:
 
-- A clean repetition is looked at some fifty times (each fault that applies, for both dancers); the fifth column says how often one look is wrong. What exact bodies show on clean repetitions is the simulated couple's own: a tall leader's elbow that the frame's turns push down (F3), feet off the shared centre in close turns (R10).
+- A clean repetition is looked at some fifty times (each fault that applies, for both dancers); the column before the dancer's says how often one look is wrong. What exact bodies show on clean repetitions is the simulated couple's own: a tall leader's elbow that the frame's turns push down (F3), feet off the shared centre in close turns (R10).
 - Not found by exact bodies either: knees that stay long in passing (L3) and a follower's early steps (C6), of which asked for one by one over all figures 7 of 20 and 31 of 57 repetitions are found, since the simulated couple shows them weakly; some steps too long (S2, not looked into); a hand at the face in counts that are not judged because someone turns (C10).
 - With one camera most arms, leans to the side, turnouts and, by a detector, tilts of a turning axis are not visible; they are left out of what is found, and shown in brackets where they were judged less often than they were shown.
 - By a detector arrivals are found from the feet where the dancer is seen (the table above), so that timing is judged over a repetition and only where at least three were found; whether the weight came is not told surely enough, so that wrong feet wait for the coach's marks. A repetition whose telling count is not visible is not judged, even where other counts are.
