@@ -3,7 +3,7 @@
 
 The tracks are tracker modules. Such a file says row by row when which note is played, so that its beats are
 known to the sample: a beat is four rows, as is the custom,
-or six where the composer says so, or twice as many in the fastest ones.
+or six where the composer or the notes say so, or twice as many in the fastest ones.
 They are rendered with libopenmpt, which ffmpeg brings along, to mono sound of 22050 samples a second.
 
     scripts/beat-tracks.py FOLDER [--fresh]      fetches the packages, renders, writes FOLDER/tracks.json
@@ -74,6 +74,7 @@ def rows_of_a_beat(lib, module, data):
         return data[0x1E]
     played = {lib.openmpt_module_get_order_pattern(module, o) for o in range(lib.openmpt_module_get_num_orders(module))}
     rows = {p: lib.openmpt_module_get_pattern_num_rows(module, p) for p in sorted(played)[:12]}
+    rows = {pattern: many for pattern, many in rows.items() if many > 0}  # without what only marks a place in the order
     if sum(r % 3 == 0 for r in rows.values()) * 2 <= len(rows):
         return ROWS
     channels = range(lib.openmpt_module_get_num_channels(module))
