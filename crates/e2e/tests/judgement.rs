@@ -54,6 +54,14 @@ async fn a_finding_is_judged_by_another_school_and_the_eye_is_logged() -> anyhow
     b.sees("Leans back out of the hold").await?;
     b.sees("at most 3°").await?;
 
+    // What was read too roughly is said apart from what is fine.
+    b.until(
+        "what is read too roughly, by name",
+        "const p = [...document.querySelectorAll('p')].find(p => p.innerText.startsWith('Read too roughly to be called fine'));
+         return (p?.querySelectorAll('button').length ?? 0) > 0",
+    )
+    .await?;
+
     // What this angle cannot show leads to the place of a phone that can.
     let asked = b
         .script(

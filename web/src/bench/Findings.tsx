@@ -169,24 +169,46 @@ export function Findings({
   );
 }
 
+/** So many faults are named in a line of them at first. */
+const IN_LINE = 8;
+
 /** Faults by name, each with where a phone would see it. */
 function FaultLinks({ faults, acts }: { faults: { fault: string }[]; acts: Acts }) {
   const catalogue = useCatalogue();
-  return [...new Set(faults.map((f) => f.fault))].map((id, i) => {
-    const entry = catalogue.data?.faults.find((f) => f.id === id);
-    return (
-      <span key={id}>
-        {i > 0 && ', '}
-        <Link
-          component="button"
-          variant="caption"
-          onClick={() => acts.spots(entry?.measure ?? null)}
-        >
-          {entry?.name ?? id}
-        </Link>
-      </span>
-    );
-  });
+  const [all, setAll] = useState(false);
+  const ids = [...new Set(faults.map((f) => f.fault))];
+  return (
+    <>
+      {ids.slice(0, all ? undefined : IN_LINE).map((id, i) => {
+        const entry = catalogue.data?.faults.find((f) => f.id === id);
+        return (
+          <span key={id}>
+            {i > 0 && ', '}
+            <Link
+              component="button"
+              variant="caption"
+              onClick={() => acts.spots(entry?.measure ?? null)}
+            >
+              {entry?.name ?? id}
+            </Link>
+          </span>
+        );
+      })}
+      {ids.length > IN_LINE && (
+        <>
+          {' · '}
+          <Link
+            component="button"
+            variant="caption"
+            aria-expanded={all}
+            onClick={() => setAll(!all)}
+          >
+            {all ? 'Fewer' : `${ids.length - IN_LINE} more`}
+          </Link>
+        </>
+      )}
+    </>
+  );
 }
 
 /** A fault by its name and the dancer's part, told apart where both have it. */
@@ -399,6 +421,7 @@ function Finding({
         {chosen && j.seen && ` · the film alone says ${reading(j.measure, j.seen, j.unit)}`}
         {chosen && j.because.map((b) => ` · ${b}`).join('')}
         {chosen && returnText(j)}
+        {chosen && j.rough > 0 && ` · ${j.rough} read too roughly to be called fine`}
         {chosen && school && ` · school: ${school}`}
       </Typography>
       {fault?.caution && chosen && (
