@@ -11,7 +11,7 @@ use crate::fault::Circumstances;
 use crate::judge::{Case, Doubt, Evidence, Judged, SHOWS, Unseen, doubts, judge, put_first};
 use crate::lane::{Lane, lanes};
 use crate::marks::{CountSource, StepMark};
-use crate::measure::{Measure, Reading, Scene, frame_limit, measure, read};
+use crate::measure::{Detected, Measure, Reading, Scene, frame_limit, measure, read};
 use crate::take::{Solved, Take, solve_take};
 use crate::units::{Foot, MediaTime, Role};
 
@@ -251,48 +251,6 @@ fn stage<T>(r: &Result<T, crate::measure::SceneError>) -> Stage {
     }
 }
 
-/// Share of a detector's readings that are far worse than they say: in two runs of `make accuracy`
-/// 79 to 89 % of feet and directions with one camera lay within 2σ, where 95 % would, and 90 % do with this share.
-const WILD: f64 = 0.12;
-
-/// Measures of which hardly any are wild: of those that one and two cameras read in simulated takes 92 % or more lay
-/// within 2σ. Most are of the trunk, which no detector takes for another part.
-const STEADY: [&str; 17] = [
-    "feet_clearance",
-    "face_clearance",
-    "hand_height",
-    "step_length",
-    "step_direction",
-    "turn_early",
-    "arm_open",
-    "lean",
-    "lean_away",
-    "lean_toward",
-    "lean_balance",
-    "shoulder_tilt",
-    "hips_behind",
-    "hip_rise",
-    "head_ahead",
-    "bobbing",
-    "separation_share",
-];
-
-/// The same of two cameras; with one, dancers close together are now and then taken for each other.
-const BY_TWO: [&str; 2] = ["lean_side", "turn_body"];
-
-/// Measures of when feet arrive: called by hand, or over all that was found in a repetition, so that a few wild
-/// arrivals do not move them.
-const TIMING: [&str; 4] = ["timing_mean", "timing_scatter", "timing_drift", "together"];
-
-/// How far from 0 by a detector's bodies a measure is expected before anything is seen (1σ), in its unit. Of simulated
-/// faults one and two cameras read a share of 1 − (σ/expected)² at all errors that they claim, with 0.024, 0.037 and
-/// 0.045; a little wider for the first two, since less is found falsely then.
-const EXPECTED: [(&str, f64); 3] = [
-    ("bobbing", 0.03),
-    ("head_ahead", 0.042),
-    ("foot_lift", 0.045),
-];
-
 /// Analyses a take, with both dancers in space where they were solved. Never fails: what cannot be computed
 /// yet is absent, and its stage says what to do.
 pub fn analyse(take: &Take, solved: Option<&Solved>) -> Analysis {
@@ -304,10 +262,11 @@ pub fn analyse(take: &Take, solved: Option<&Solved>) -> Analysis {
             pose.is_some_and(|p| p.points.len() == Landmark::ALL.len())
         })
     };
-    // What holds of a detector's trunks and arrivals was not found of the networks': dancers close together pass for
-    // each other, and a fifth to a quarter of the arrivals are off by more than 2σ.
-    let networks = take.by_networks();
-    let called = !take.marks.steps.is_empty();
+    let detected = take.tracked().then(|| Detected {
+        networks: take.by_networks(),
+        cameras: take.films.len(),
+        called: !take.marks.steps.is_empty(),
+    });
     let hand = |m: &Measure| {
         let roles = m
             .role
@@ -316,22 +275,9 @@ pub fn analyse(take: &Take, solved: Option<&Solved>) -> Analysis {
         m.count
             .is_some_and(|c| roles.iter().all(|r| by_hand(*r, m.repetition, c)))
     };
-    let wild = |m: &Measure| {
-        let id = m.id.as_str();
-        let trunk = STEADY.contains(&id) || (take.films.len() > 1 && BY_TWO.contains(&id));
-        let timing = TIMING.contains(&id) && (called || !networks);
-        let steady = timing || (trunk && !networks);
-        if take.tracked() && !hand(m) && !steady {
-            WILD
-        } else {
-            0.0
-        }
-    };
-    let expected = |m: &Measure| {
-        let by_detector = take.tracked() && !networks && !hand(m);
-        let of = EXPECTED.iter().find(|e| e.0 == m.id);
-        of.filter(|_| by_detector).map(|e| e.1)
-    };
+    let by_detector = |m: &Measure| detected.filter(|_| !hand(m));
+    let wild = |m: &Measure| by_detector(m).map_or(0.0, |d| d.wild(&m.id));
+    let expected = |m: &Measure| by_detector(m)?.expected(&m.id);
     let (mut judged, unseen) = scene
         .chart
         .as_ref()

@@ -57,7 +57,7 @@ impl Estimate {
 /// The least share of a value that is taken to have been seen and not expected.
 const LEAST_OWN: f64 = 0.4;
 
-/// How likely it is to see what was seen, by the true value at equal steps; all of it times any factor.
+/// How likely it is to see what was seen of a spread, by the true one at equal steps; all of it times any factor.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Likely {
     /// The first value, in the measure's unit.
@@ -66,6 +66,8 @@ pub struct Likely {
     pub step: f64,
     /// Of each value, ≥ 0.
     pub each: Vec<f64>,
+    /// Standard errors of the readings whose spread about their mean it is, > 0, in the measure's unit.
+    pub errors: Vec<f64>,
 }
 
 impl Likely {
@@ -78,6 +80,35 @@ impl Likely {
             .map(f64::from)
             .zip(&self.each)
             .map(move |(i, l)| (self.from + i * self.step, share(l)))
+    }
+
+    /// What is to be expected of readings with the same errors if their spread is `spread`: squares of the deviations as
+    /// large as they are in half of all cases (the median of a chi-square; Wilson, Hilferty (1931), Proc. Natl. Acad.
+    /// Sci. 17), about a mean that is not known (Patterson, Thompson (1971), Biometrika 58). That a reading may be a
+    /// stray is left out.
+    #[must_use]
+    pub fn were(&self, spread: f64) -> Self {
+        let log = |value: f64| {
+            let [mut sum, mut logs, mut off, mut shared] = [0.0; 4];
+            let free = (self.errors.len() as f64 - 1.0).max(1.0);
+            let usual = (1.0 - 2.0 / (9.0 * free)).powi(3);
+            for error in &self.errors {
+                let weight = 1.0 / (value * value + error * error);
+                let square = weight * (spread * spread + error * error);
+                sum += weight;
+                logs -= weight.ln();
+                off += square;
+                shared += weight * square;
+            }
+            -0.5 * (logs + sum.ln() + usual * (off - shared / sum))
+        };
+        let values = (0..self.each.len()).map(|i| self.from + self.step * i as f64);
+        let logs: Vec<f64> = values.map(log).collect();
+        let top = logs.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+        Self {
+            each: logs.iter().map(|l| (l - top).exp()).collect(),
+            ..self.clone()
+        }
     }
 
     /// The same values, all as likely.
@@ -183,6 +214,33 @@ mod tests {
         assert_eq!(wrap_degrees(190.0), -170.0);
         assert_eq!(wrap_degrees(-180.0), 180.0);
         assert_eq!(wrap_degrees(720.0), 0.0);
+    }
+
+    #[test]
+    fn what_is_to_be_expected_of_a_spread_is_a_chi_squares_median_of_equal_errors() {
+        let of = |readings: usize| {
+            let likely = Likely {
+                from: 0.0,
+                step: 0.01,
+                each: vec![1.0; 31],
+                errors: vec![0.06; readings],
+            };
+            likely.were(0.08)
+        };
+        // One degree of freedom less than there are readings; the median of seven is 6.346.
+        let log = |value: f64| {
+            let v: f64 = value * value + 0.06 * 0.06;
+            -3.5 * v.ln() - 0.5 * 6.346 * 0.01 / v
+        };
+        let eight = of(8).each;
+        for i in 0..31_usize {
+            let against_none = (log(0.01 * i as f64) - log(0.0)).exp();
+            let off = eight[i] / eight[0] / against_none - 1.0;
+            assert!(off.abs() < 0.015, "{i}: {off}");
+        }
+        // Of many it is the spread itself.
+        let many = of(500).each;
+        assert!(many[8] == 1.0 && many[7] < 0.1 && many[9] < 0.1);
     }
 
     #[test]

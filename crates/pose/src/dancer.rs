@@ -159,11 +159,29 @@ pub(crate) fn find(
                 pixel: [mean(&|k| out[k][0]), mean(&|k| out[k][1]) - up],
                 sigma,
                 source: Source::Network,
-                about_hips: Some([c * x - s * y, s * x + c * y, metre(2)]),
+                about_hips: place(landmark, [c * x - s * y, s * x + c * y, metre(2)]),
             },
         );
     }
     Ok(Some(found))
+}
+
+/// A landmark's place about the hips as the network says it, metres to the right, down and away; `None` where it is not
+/// worth telling: feet are a third as long there as they are, and elbows are drawn toward the body.
+///
+/// The network takes trunks for turned to the right: shown a picture and its mirror image it has shoulders apart by
+/// twice these angles and hips by twice those, whichever way a dancer faces. Knees and elbows are not apart.
+fn place(landmark: Landmark, [x, y, z]: [f64; 3]) -> Option<[f64; 3]> {
+    use Landmark as L;
+    let right: f64 = match landmark {
+        L::LeftShoulder | L::RightShoulder => 3.0,
+        L::LeftHip | L::RightHip => 5.0,
+        L::LeftElbow | L::RightElbow | L::LeftAnkle | L::RightAnkle => return None,
+        L::LeftHeel | L::RightHeel | L::LeftToe | L::RightToe => return None,
+        _ => 0.0,
+    };
+    let (s, c) = right.to_radians().sin_cos();
+    Some([c * x - s * z, y, c * z + s * x])
 }
 
 /// How much higher our landmark lies than the network's point, a share of the dancer's height in the picture: ours are
@@ -236,6 +254,23 @@ mod tests {
         assert!(Landmark::ALL.iter().all(|l| raised(*l).abs() < 0.03));
         let pairs = [&Landmark::ARMS[..], &Landmark::LEGS[..]].concat();
         assert!(pairs.iter().all(|[l, r]| raised(*l) == raised(*r)));
+    }
+
+    #[test]
+    fn trunks_are_turned_back_to_the_left_and_feet_have_no_depth() {
+        // Of a back, the left shoulder: a turn to the left takes it toward the camera.
+        let [x, y, z] = place(Landmark::LeftShoulder, [-0.2, -0.5, 0.0]).unwrap();
+        assert!((x.hypot(z) - 0.2).abs() < 1e-12 && y == -0.5);
+        assert!((z.atan2(-x).to_degrees() + 3.0).abs() < 1e-9, "{x} {z}");
+        let [x, _, z] = place(Landmark::RightHip, [0.1, 0.0, 0.0]).unwrap();
+        assert!((z.atan2(x).to_degrees() - 5.0).abs() < 1e-9, "{x} {z}");
+        assert_eq!(
+            place(Landmark::Nose, [0.1, 0.2, 0.3]),
+            Some([0.1, 0.2, 0.3])
+        );
+        for [l, r] in &Landmark::LEGS[2..] {
+            assert_eq!([*l, *r].map(|l| place(l, [0.1; 3])), [None; 2]);
+        }
     }
 
     #[test]

@@ -140,6 +140,15 @@ impl Band {
         clear.all(|edge| self.probability_given(Estimate::new(*edge, sigma), wild, 1.0) >= sure)
     }
 
+    /// The same of a spread, by the errors of the readings it is of.
+    pub fn tells_likely(&self, likely: &Likely, wild: f64, sure: f64) -> bool {
+        let shows = |edge: f64| {
+            let weighed = self.weigh_likely(&likely.were(edge), wild);
+            weighed.probability(1.0) >= sure
+        };
+        self.clear.iter().flatten().all(|edge| shows(*edge))
+    }
+
     /// As [`Self::weights`], summed over values.
     fn sums(&self, likely: &Likely) -> [f64; 2] {
         let (mut inside, mut outside) = (0.0, 0.0);
@@ -300,6 +309,7 @@ mod tests {
                 .map(|i| (-20.0 + 0.05 * f64::from(i) - of.value) / of.sigma)
                 .map(|z| (-0.5 * z * z).exp())
                 .collect(),
+            errors: Vec::new(),
         };
         for (v, sigma) in [(0.0, 1.0), (2.5, 1.0), (4.0, 3.0), (5.5, 1.0), (8.0, 1.5)] {
             let e = Estimate::new(v, sigma);
@@ -315,6 +325,7 @@ mod tests {
             from: 3.5,
             step: 0.5,
             each: vec![1.0; 60],
+            errors: Vec::new(),
         };
         let p = |wild| LEAN.weigh_likely(&far, wild).probability(1.0);
         assert!(p(0.0) > 0.999 && p(1.0) == p(0.0), "{} {}", p(0.0), p(1.0));

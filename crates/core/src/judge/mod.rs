@@ -356,6 +356,9 @@ struct Told<'a> {
 impl Told<'_> {
     /// Whether a clear fault would show here.
     fn tells(&self) -> bool {
+        if let Some(likely) = &self.of.likely {
+            return self.band.tells_likely(likely, self.wild, SHOWS);
+        }
         let judged = self.seen.unwrap_or(self.value);
         self.band.tells(judged.sigma, self.wild, SHOWS)
     }

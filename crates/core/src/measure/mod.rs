@@ -3,6 +3,7 @@
 mod asked;
 mod body;
 mod couple;
+mod detected;
 mod elbow;
 mod lean;
 mod limit;
@@ -28,6 +29,7 @@ use std::thread;
 
 use serde::{Deserialize, Serialize};
 
+pub use detected::Detected;
 pub use limit::frame_limit;
 pub(crate) use scene::lay_grid;
 pub use scene::{CoupleBody, Scene, SceneError};

@@ -301,6 +301,8 @@ struct Danced {
     middle: f64,
     /// By unevenness, then by lateness, against the likeliest pair.
     likely: Vec<Vec<f64>>,
+    /// Of the arrivals, seconds.
+    errors: Vec<f64>,
 }
 
 impl Danced {
@@ -333,6 +335,7 @@ impl Danced {
         Self {
             middle,
             likely: logs.into_iter().map(likely).collect(),
+            errors: late.iter().map(|l| l.late.sigma).collect(),
         }
     }
 
@@ -359,6 +362,7 @@ impl Danced {
             from: 0.0,
             step: GRID,
             each,
+            errors: self.errors.clone(),
         };
         (expected(&weighed), likely)
     }
@@ -448,6 +452,7 @@ fn for_repetitions(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::fault::Band;
     use rand::{Rng, SeedableRng};
     use rand_distr::{Distribution, StandardNormal};
 
@@ -594,6 +599,41 @@ mod tests {
         // Their median distance to the median is 40 ms.
         let e = uneven(&seen(&[0.25, 0.0, -0.06, 0.26, 0.01, 0.05, 0.24, -0.02]));
         assert!(e.value > 0.08 && e.value > 3.0 * e.sigma, "{e:?}");
+    }
+
+    /// Drawn repetitions whose steps are as uneven as the clear edge has it: most show it where many arrivals are well
+    /// known, hardly any where it is not said to tell. In between, where a few might be strays, other repetitions help.
+    #[test]
+    fn found_arrivals_tell_unevenness_where_it_would_show() {
+        let mut rng = rand_chacha::ChaCha8Rng::seed_from_u64(11);
+        let band = Band {
+            fine: [None, Some(0.045)],
+            clear: [None, Some(0.09)],
+        };
+        let mut of = |readings: usize, own: f64| {
+            let mut draw = || {
+                let z = |_| StandardNormal.sample(&mut rng);
+                let late: Vec<f64> = (0..readings).map(z).collect();
+                let late: Vec<f64> = late.iter().map(|z: &f64| z * own.hypot(0.09)).collect();
+                let mut all = seen(&late);
+                all.iter_mut().for_each(|one| one.late.sigma = own);
+                scatter(&all).unwrap().1
+            };
+            let said: Vec<Likely> = (0..200).map(|_| draw()).collect();
+            let shows = |l: &&Likely| band.weigh_likely(l, 0.0).probability(1.0) >= 0.8;
+            // A wild reading tells nothing.
+            assert!(!band.tells_likely(&said[0], 1.0, 0.8));
+            let share = said.iter().filter(shows).count() as f64 / 200.0;
+            (band.tells_likely(&said[0], 0.0, 0.8), share)
+        };
+        for (readings, own) in [(10, 0.02), (14, 0.03)] {
+            let (tells, share) = of(readings, own);
+            assert!(tells && share > 0.5, "{readings} of {own}: {share}");
+        }
+        for (readings, own) in [(5, 0.06), (8, 0.06), (8, 0.08), (12, 0.1)] {
+            let (tells, share) = of(readings, own);
+            assert!(!tells && share < 0.2, "{readings} of {own}: {share}");
+        }
     }
 
     #[test]

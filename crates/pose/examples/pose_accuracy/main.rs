@@ -386,13 +386,14 @@ fn main() -> ExitCode {
         share(sums.sides[1][1], sums.marked)
     );
     for (name, all) in &mut sums.lines {
+        let hinted = sums.hinted.get_mut(name).map_or_else(
+            || "not hinted".to_owned(),
+            |h| format!("hinted {:.2} times as long", quantile(h, 0.5)),
+        );
         println!(
-            "{name} seen {:.2} times as long, the other way round {:.0} %; hinted {:.2} times as long",
+            "{name} seen {:.2} times as long, the other way round {:.0} %; {hinted}",
             quantile(all, 0.5),
             share(all.iter().filter(|v| **v < 0.0).count(), all.len()),
-            sums.hinted
-                .get_mut(name)
-                .map_or(f64::NAN, |h| quantile(h, 0.5)),
         );
     }
     let Sums {
