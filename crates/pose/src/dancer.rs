@@ -169,8 +169,8 @@ pub(crate) fn find(
 /// A landmark's place about the hips as the network says it, metres to the right, down and away; `None` where it is not
 /// worth telling: feet are a third as long there as they are, and elbows are drawn toward the body.
 ///
-/// The network takes trunks for turned to the right: shown a picture and its mirror image it has shoulders apart by
-/// twice these angles and hips by twice those, whichever way a dancer faces. Knees and elbows are not apart.
+/// The network takes trunks for turned to the right: what it says of a picture and of its mirror image differs by twice
+/// these angles, whichever way a dancer faces (docs/decisions/0038). Of knees and elbows it does not differ.
 fn place(landmark: Landmark, [x, y, z]: [f64; 3]) -> Option<[f64; 3]> {
     use Landmark as L;
     let right: f64 = match landmark {
