@@ -87,7 +87,7 @@ impl Likely {
     /// Sci. 17), about a mean that is not known (Patterson, Thompson (1971), Biometrika 58). That a reading may be a
     /// stray is left out.
     #[must_use]
-    pub fn were(&self, spread: f64) -> Self {
+    pub fn expected_at(&self, spread: f64) -> Self {
         let log = |value: f64| {
             let [mut sum, mut logs, mut off, mut shared] = [0.0; 4];
             let free = (self.errors.len() as f64 - 1.0).max(1.0);
@@ -225,7 +225,7 @@ mod tests {
                 each: vec![1.0; 31],
                 errors: vec![0.06; readings],
             };
-            likely.were(0.08)
+            likely.expected_at(0.08)
         };
         // One degree of freedom less than there are readings; the median of seven is 6.346.
         let log = |value: f64| {

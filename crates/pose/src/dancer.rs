@@ -170,7 +170,8 @@ pub(crate) fn find(
 /// worth telling: feet are a third as long there as they are, and elbows are drawn toward the body.
 ///
 /// The network takes trunks for turned to the right: what it says of a picture and of its mirror image differs by twice
-/// these angles, whichever way a dancer faces (docs/decisions/0038). Of knees and elbows it does not differ.
+/// these angles, for dancers who face left as for those who face right (docs/decisions/0038). Of knees and elbows it does
+/// not differ.
 fn place(landmark: Landmark, [x, y, z]: [f64; 3]) -> Option<[f64; 3]> {
     use Landmark as L;
     let right: f64 = match landmark {

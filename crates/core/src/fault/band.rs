@@ -143,7 +143,7 @@ impl Band {
     /// The same of a spread, by the errors of the readings it is of.
     pub fn tells_likely(&self, likely: &Likely, wild: f64, sure: f64) -> bool {
         let shows = |edge: f64| {
-            let weighed = self.weigh_likely(&likely.were(edge), wild);
+            let weighed = self.weigh_likely(&likely.expected_at(edge), wild);
             weighed.probability(1.0) >= sure
         };
         self.clear.iter().flatten().all(|edge| shows(*edge))

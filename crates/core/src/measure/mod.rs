@@ -29,7 +29,7 @@ use std::thread;
 
 use serde::{Deserialize, Serialize};
 
-pub use detected::Detected;
+pub(crate) use detected::Detected;
 pub use limit::frame_limit;
 pub(crate) use scene::lay_grid;
 pub use scene::{CoupleBody, Scene, SceneError};
