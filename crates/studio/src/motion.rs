@@ -590,6 +590,8 @@ fn swing(foot: &mut FootPose, a: &Arrival, s: f64) {
 /// When a fault holds: from shortly before its counts to shortly after them.
 fn held(fault: &Laid, runs: &[Run], grid: &CountGrid) -> Vec<Window> {
     let mut out: Vec<Window> = Vec::new();
+    // Which of all counts would go on with the last stretch.
+    let (mut before, mut next) = (0, None);
     for (run, counts) in runs.iter().zip(&fault.counts) {
         let beat = grid.period_at(run.beat);
         let edge = 0.3 * beat;
@@ -603,11 +605,13 @@ fn held(fault: &Laid, runs: &[Run], grid: &CountGrid) -> Vec<Window> {
                 _ => [at - 0.4 * beat, at + 0.6 * beat, edge],
             };
             match out.last_mut() {
-                // Neighbouring counts are one stretch.
-                Some(last) if window[0] < last[1] => last[1] = window[1],
+                // Neighbouring counts are one stretch, however slow they are.
+                Some(last) if next == Some(before + count) => last[1] = window[1],
                 _ => out.push(window),
             }
+            next = Some(before + count + 1);
         }
+        before += run.pattern.marks.len();
     }
     out
 }

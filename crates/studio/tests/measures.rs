@@ -238,10 +238,10 @@ const CASES: &[Case] = &[
     (
         Leader,
         "L1",
-        &["shag-basic"],
+        &["shag-basic", "wcs-push", "foxtrot-left-basic"],
         "bobbing",
         Some(Leader),
-        [0.05, 0.08],
+        [0.072, 0.085],
     ),
     (
         Leader,
