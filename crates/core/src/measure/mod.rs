@@ -1,6 +1,7 @@
 //! Quantities of the dance, each with its uncertainty, one module each, listed in [`REGISTRY`].
 
 mod asked;
+mod bobbing;
 mod body;
 mod couple;
 mod detected;
@@ -198,7 +199,7 @@ pub const REGISTRY: &[Spec] = &[
     motion::LIFT,
     motion::COLLECT,
     motion::KNEE_PASSING,
-    motion::BOB,
+    bobbing::BOB,
     motion::HAND_OVERLAP,
 ];
 

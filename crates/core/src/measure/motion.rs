@@ -14,7 +14,7 @@ use crate::event::FootStep;
 use crate::take::Solved;
 use crate::units::{Estimate, Foot, Role, Unit};
 
-const NEEDS: &[Need] = &[Need::Count, Need::Floor, Need::Dense];
+pub(super) const NEEDS: &[Need] = &[Need::Count, Need::Floor, Need::Dense];
 
 const SHOULDERS: [Landmark; 2] = [Landmark::LeftShoulder, Landmark::RightShoulder];
 
@@ -91,7 +91,13 @@ fn arc_length(speeds: &[f64], step: f64) -> Option<f64> {
     Some(-arc)
 }
 
-fn whole(id: &str, role: Option<Role>, repetition: u32, e: Estimate, most: f64) -> Measure {
+pub(super) fn whole(
+    id: &str,
+    role: Option<Role>,
+    repetition: u32,
+    e: Estimate,
+    most: f64,
+) -> Measure {
     Measure {
         id: id.to_owned(),
         role,
@@ -406,69 +412,6 @@ pub(super) const HAND_OVERLAP: Spec = Spec {
             if let (Some(caught), Some(left)) = (caught, left) {
                 let e = Estimate::new(left.value - caught.value, left.sigma.hypot(caught.sigma));
                 out.push(at.couple("hand_overlap", reading(e, 0.15)));
-            }
-        }
-    },
-};
-
-pub(super) const BOB: Spec = Spec {
-    id: "bobbing",
-    name: "Rise and fall of the hips",
-    unit: Unit::Ratio,
-    sign: "highest minus lowest, share of standing height; figures without charted rise",
-    needs: NEEDS,
-    source: "range of the hips' height from each count to the next, the largest left out, the mean of the larger half of the others over the repetition, over standing height",
-    compute: |scene, out| {
-        let level = scene.chart.as_ref().is_some_and(|(c, _)| {
-            Role::BOTH
-                .iter()
-                .all(|r| c.rows(*r).iter().all(|r| r.level.is_none()))
-        });
-        for role in Role::BOTH.into_iter().filter(|_| level) {
-            let Some(bodies) = scene.bodies(role) else {
-                continue;
-            };
-            let tall = scene.couple.height(role);
-            for repetition in 0..scene.marks.repetitions {
-                let of_rep: Vec<f64> = scene
-                    .slots
-                    .iter()
-                    .filter(|s| s.repetition == repetition)
-                    .map(|s| s.at.secs())
-                    .collect();
-                let mut ranges: Vec<Estimate> = of_rep
-                    .windows(2)
-                    .filter_map(|w| {
-                        let all: Option<Vec<Estimate>> = (0..=4)
-                            .map(|k| {
-                                let t = w[0] + 0.25 * f64::from(k) * (w[1] - w[0]);
-                                bodies.moment(t)?.value(|p| Some(read::hips(p).z / tall))
-                            })
-                            .collect();
-                        let all = all?;
-                        let by = |a: &&Estimate, b: &&Estimate| a.value.total_cmp(&b.value);
-                        let (lo, hi) = (all.iter().min_by(by)?, all.iter().max_by(by)?);
-                        Some(Estimate::new(hi.value - lo.value, lo.sigma.hypot(hi.sigma)))
-                    })
-                    .collect();
-                if ranges.len() < 3 {
-                    continue;
-                }
-                // One deep step is no bobbing, and counts within a beat go through a part of the wave only.
-                ranges.sort_by(|a, b| b.value.total_cmp(&a.value));
-                ranges.remove(0);
-                ranges.truncate(ranges.len().div_ceil(2));
-                let n = ranges.len() as f64;
-                let mean = ranges.iter().map(|e| e.value).sum::<f64>() / n;
-                // Neighbouring ranges share a moment and much of its error.
-                let sigma = ranges.iter().map(|e| e.sigma).sum::<f64>() / n / (0.5 * n).sqrt();
-                out.push(whole(
-                    "bobbing",
-                    Some(role),
-                    repetition,
-                    Estimate::new(mean, sigma),
-                    0.02,
-                ));
             }
         }
     },
