@@ -34,6 +34,7 @@ const FIRST: Date = date(2026, 1, 10);
 
 fn take(days: f64, value: f64, sigma: f64) -> TakeReading {
     TakeReading {
+        told: false,
         date: FIRST.saturating_add(jiff::Span::new().days(days as i64)),
         value: Estimate::new(value, sigma),
         showing: 0,

@@ -91,6 +91,7 @@ pub fn gather(
                     value: Estimate::new(r.value, r.sigma),
                     showing: r.showing.unsigned_abs(),
                     of: r.measured.unsigned_abs(),
+                    told: r.told,
                     conditions: Conditions {
                         tempo: r.tempo,
                         bearings: r.bearings.clone(),

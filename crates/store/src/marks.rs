@@ -39,6 +39,8 @@ pub struct Judgement {
     pub showing: u32,
     /// Repetitions measured.
     pub measured: u32,
+    /// Whether most of them were read well enough for a clear fault to show.
+    pub told: bool,
     /// Among what to fix first.
     pub offered: bool,
     /// The band that judged.
@@ -164,8 +166,8 @@ async fn keep_summary(
     for j in &s.judged {
         sqlx::query(
             "insert into take_fault (studio_id, take_id, fault, role, value, sigma, showing, measured, offered,
-                    band, measure, probability)
-             values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)",
+                    band, measure, probability, told)
+             values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)",
         )
         .bind(studio.0)
         .bind(take)
@@ -179,6 +181,7 @@ async fn keep_summary(
         .bind(Json(j.band))
         .bind(&j.measure)
         .bind(j.probability)
+        .bind(j.told)
         .execute(&mut *tx)
         .await?;
     }

@@ -82,6 +82,7 @@ fn summary(value: f64, offered: bool) -> TakeSummary {
             sigma: 0.01,
             showing: 3,
             measured: 4,
+            told: true,
             offered,
             band: Band {
                 fine: [None, Some(0.05)],
@@ -367,6 +368,31 @@ async fn readings_go_to_the_people_whose_they_are() {
             .len(),
         2
     );
+}
+
+#[tokio::test]
+async fn rows_of_an_older_archive_come_in_as_not_known_to_tell() {
+    let store = testing::database().await;
+    let s = studio(&store, "a@hall.example").await;
+    let c = couple(&store, s).await;
+    let t = take(&store, s, c, 14).await;
+    store
+        .append_marks(s, t, None, 0, &[tap(1)], &summary(0.05, false))
+        .await
+        .unwrap();
+    assert!(store.readings(s, None).await.unwrap()[0].told);
+    let mut rows = store.archive_rows(s).await.unwrap();
+    for row in rows.get_mut("take_fault").unwrap() {
+        row.as_object_mut().unwrap().remove("told").unwrap();
+    }
+    let other = studio(&store, "b@hall.example").await;
+    store
+        .bring_rows(other, ("A hall", None), rows)
+        .await
+        .unwrap();
+    let there = store.readings(other, None).await.unwrap();
+    assert_eq!((there.len(), there[0].told), (1, false));
+    assert_eq!(there[0].value, 0.05);
 }
 
 fn correction(person: Uuid) -> NewCorrection {

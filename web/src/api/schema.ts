@@ -5313,6 +5313,8 @@ export interface components {
        * @description Repetitions that show the fault.
        */
       showing: number;
+      /** @description Whether most of them were read well enough for a clear fault to show. */
+      told: boolean;
       /** @description Mean of the repetitions' worst readings; its σ holds the geometry and the repetitions' scatter. */
       value: components['schemas']['Estimate'];
     };

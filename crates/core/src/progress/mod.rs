@@ -39,6 +39,8 @@ pub struct TakeReading {
     pub showing: u32,
     /// Repetitions measured.
     pub of: u32,
+    /// Whether most of them were read well enough for a clear fault to show.
+    pub told: bool,
     /// Under which conditions it was danced and filmed.
     pub conditions: Conditions,
 }

@@ -11,7 +11,7 @@ use crate::judge::SHOWS;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Outcome {
-    /// Inside the fine band, and read well enough for a clear fault to show.
+    /// Inside the fine band, and read well enough for a clear fault to show: in most repetitions, or in their mean.
     Fine,
     /// Outside it, surely.
     Faulty,
@@ -24,7 +24,9 @@ impl Outcome {
     pub fn of(band: &Band, take: &TakeReading) -> Self {
         if band.probability(take.value) >= SHOWS {
             Self::Faulty
-        } else if band.beyond(take.value.value) <= 0.0 && band.tells(take.value.sigma, 0.0, SHOWS) {
+        } else if band.beyond(take.value.value) <= 0.0
+            && (take.told || band.tells(take.value.sigma, 0.0, SHOWS))
+        {
             Self::Fine
         } else {
             Self::Unsure
@@ -125,6 +127,12 @@ mod tests {
             [of(1.0, 0.5), of(1.0, 2.5), of(3.4, 0.5), of(9.0, 0.5)],
             [Fine, Unsure, Unsure, Faulty]
         );
+        // Repetitions may tell what their mean's error does not.
+        let told = TakeReading {
+            told: true,
+            ..super::super::tests::takes(&[1.0], 2.5)[0].clone()
+        };
+        assert_eq!(Outcome::of(&band, &told), Fine);
         // However rough, what lies far enough out is a fault.
         assert_eq!(of(15.0, 2.5), Faulty);
     }

@@ -15,6 +15,7 @@ pub(super) fn takes(values: &[f64], sigma: f64) -> Vec<TakeReading> {
             value: Estimate::new(*v, sigma),
             showing: 0,
             of: 4,
+            told: false,
             conditions: Conditions::default(),
         })
         .collect()
