@@ -7,6 +7,8 @@
 //! can be read wrongly:
 //! [`Recount`] gives the other readings. A bar's first beat is where harmonies change and the bass is strong.
 
+use std::ops::Range;
+
 use realfft::RealFftPlanner;
 use serde::{Deserialize, Serialize};
 
@@ -391,6 +393,13 @@ fn bpm(k: usize) -> f64 {
     TEMPI[0] * 2_f64.powf(k as f64 / FINE)
 }
 
+/// Place and value of the highest among some, the first of equals.
+fn highest(of: &[f64], among: Range<usize>) -> (usize, f64) {
+    among.fold((0, f64::NEG_INFINITY), |best, i| {
+        if of[i] > best.1 { (i, of[i]) } else { best }
+    })
+}
+
 /// The beat's length at each onset value, in onset values.
 fn tempi(on: &[f64], likely: [f64; 2]) -> Vec<f64> {
     let count = (FINE * (TEMPI[1] / TEMPI[0]).log2()) as usize;
@@ -405,6 +414,7 @@ fn tempi(on: &[f64], likely: [f64; 2]) -> Vec<f64> {
     let half = (0.5 * SPAN * FRAMES) as usize;
     let step = (STEP * FRAMES) as usize;
     let centres: Vec<usize> = (0..on.len()).step_by(step).collect();
+    let near = (FINE * CHANGES.log2()) as usize;
     let mut costs: Vec<f64> = Vec::new();
     let mut from: Vec<Vec<usize>> = Vec::new();
     for centre in &centres {
@@ -423,28 +433,18 @@ fn tempi(on: &[f64], likely: [f64; 2]) -> Vec<f64> {
             let (best, value) = (k.saturating_sub(8)..(k + 9).min(count))
                 .map(|j| (j, costs[j] - 0.12 * (j as f64 - k as f64).abs()))
                 .fold((k, f64::NEG_INFINITY), |a, b| if b.1 > a.1 { b } else { a });
-            let (jump, high) = costs
-                .iter()
-                .copied()
-                .enumerate()
-                .fold((0, f64::NEG_INFINITY), |a, b| if b.1 > a.1 { b } else { a });
-            let (j, v) = if high - JUMP > value {
-                (jump, high - JUMP)
-            } else {
-                (best, value)
-            };
+            let (jump, high) = highest(&costs, k.saturating_sub(near)..(k + near + 1).min(count));
+            let (leap, top) = highest(&costs, 0..count);
+            let (j, v) = [(best, value), (jump, high - JUMP), (leap, top - LEAP)]
+                .into_iter()
+                .fold((k, f64::NEG_INFINITY), |a, b| if b.1 > a.1 { b } else { a });
             came.push(j);
             next.push(v + s);
         }
         from.push(came);
         costs = next;
     }
-    let mut k = costs
-        .iter()
-        .copied()
-        .enumerate()
-        .fold((0, f64::NEG_INFINITY), |a, b| if b.1 > a.1 { b } else { a })
-        .0;
+    let mut k = highest(&costs, 0..count).0;
     let mut path = vec![k];
     for came in from.iter().rev() {
         k = came[k];
@@ -464,6 +464,11 @@ fn tempi(on: &[f64], likely: [f64; 2]) -> Vec<f64> {
 
 /// What a jump of the tempo from one window to the next costs, against what a pulse's fit is worth.
 const JUMP: f64 = 8.0;
+
+/// Music changes its tempo by less than this factor; what seems to change by more is mostly heard at half or twice its
+/// tempo for a while, and costs so much.
+const CHANGES: f64 = 1.3;
+const LEAP: f64 = 30.0;
 
 /// Weight of how well a pulse fits, against what is likely.
 const PULSE: f64 = 0.25;
@@ -677,6 +682,21 @@ mod tests {
                 if i % 4 == 0 { 0.8 } else { 0.5 },
             )
         })
+    }
+
+    #[test]
+    fn a_part_that_strikes_every_other_beat_keeps_the_tempo() {
+        let sparse = (41..90).step_by(2).map(|i| {
+            let loud = if i % 4 == 1 { 0.8 } else { 0.5 };
+            (0.7 + 0.4 * f64::from(i), loud)
+        });
+        let sound = bursts(37.1, steady(0.4, 40).chain(sparse));
+        let heard = listen(&sound, Ask::default()).unwrap();
+        assert!(heard.beats.len() > 85, "{}", heard.beats.len());
+        for w in heard.beats.windows(2) {
+            let step = w[1].since(w[0]);
+            assert!((step - 0.4).abs() < 0.02, "{step}");
+        }
     }
 
     #[test]
