@@ -238,7 +238,8 @@ impl Store {
             "select t.id as take_id, p.id as person_id, s.held_on, t.chart, t.tempo,
                     q.name as partner,
                     case when p.id = c.leader_id then 'leader' else 'follower' end as danced_as,
-                    j.role, j.fault, j.value, j.sigma, j.showing, j.measured, coalesce(j.told, false) as told, j.band, j.measure,
+                    j.role, j.fault, j.value, j.sigma, j.showing, j.measured,
+                    coalesce(j.told, false) as told, j.band, j.measure,
                     t.bearings, s.place, s.floor, s.shoes
              from take_fault j
              join take t on t.id = j.take_id join session s on s.id = t.session_id
