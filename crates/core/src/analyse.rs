@@ -11,7 +11,7 @@ use crate::fault::Circumstances;
 use crate::judge::{Case, Doubt, Evidence, Judged, SHOWS, Unseen, doubts, judge, put_first};
 use crate::lane::{Lane, lanes};
 use crate::marks::{CountSource, StepMark};
-use crate::measure::{Detected, Measure, Reading, Scene, frame_limit, measure, read};
+use crate::measure::{Detected, Measure, Reading, SELDOM, Scene, frame_limit, measure, read};
 use crate::take::{Solved, Take, solve_take};
 use crate::units::{Foot, MediaTime, Role};
 
@@ -276,7 +276,7 @@ pub fn analyse(take: &Take, solved: Option<&Solved>) -> Analysis {
             .is_some_and(|c| roles.iter().all(|r| by_hand(*r, m.repetition, c)))
     };
     let by_detector = |m: &Measure| detected.filter(|_| !hand(m));
-    let wild = |m: &Measure| by_detector(m).map_or(0.0, |d| d.wild(&m.id));
+    let wild = |m: &Measure| by_detector(m).map_or(SELDOM, |d| d.wild(&m.id));
     let expected = |m: &Measure| by_detector(m)?.expected(&m.id);
     let (mut judged, unseen) = scene
         .chart

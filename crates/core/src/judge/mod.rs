@@ -249,7 +249,7 @@ pub struct Case<'a> {
     pub here: Circumstances,
     /// Everything measured.
     pub measures: &'a [Measure],
-    /// How often a reading may be far worse than it says, 0..1: a detector's, where nothing was marked by hand.
+    /// How often a reading is far worse than it says, 0..1.
     pub wild: &'a dyn Fn(&Measure) -> f64,
     /// How far from 0 the bodies were expected to be before anything was seen, where that drew the reading (1σ).
     pub expected: &'a dyn Fn(&Measure) -> Option<f64>,

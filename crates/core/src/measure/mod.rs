@@ -30,7 +30,7 @@ use std::thread;
 
 use serde::{Deserialize, Serialize};
 
-pub(crate) use detected::Detected;
+pub(crate) use detected::{Detected, SELDOM};
 pub use limit::frame_limit;
 pub(crate) use scene::lay_grid;
 pub use scene::{CoupleBody, Scene, SceneError};
