@@ -15,7 +15,7 @@ pub struct Detected {
 /// 79 to 89 % of feet and directions with one camera lay within 2σ, where 95 % would, and 90 % do with this share.
 const WILD: f64 = 0.12;
 
-/// The same of all other readings, by hand or of what a detector sees well: 0.3 to 1.4 % of most lay beyond 3σ, where
+/// The same of all other readings, by hand or of what a detector sees well: 0.1 to 1.4 % of most lay beyond 3σ, where
 /// 0.3 % would by chance and 1.2 % do with this share.
 pub(crate) const SELDOM: f64 = 0.03;
 
