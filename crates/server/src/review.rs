@@ -8,7 +8,7 @@ use upright_core::analyse::{self, Analysis, Stage, analyse};
 use upright_core::body::Pose;
 use upright_core::chart::{Chart, Shelf};
 use upright_core::fault::{Fault, Rules};
-use upright_core::judge::{Call, Judged};
+use upright_core::judge::Judged;
 use upright_core::marks::{Entry, History, MarkCommand, MarkError, Marks};
 use upright_core::measure::CoupleBody;
 use upright_core::progress::twice;
@@ -261,7 +261,7 @@ fn summary(r: &Review) -> TakeSummary {
                 sigma: j.value.sigma,
                 showing: j.showing,
                 measured: j.of,
-                told: j.call != Call::TooRough,
+                told: j.most_tell(),
                 offered: j.offered,
                 band: j.band,
                 measure: j.measure.clone(),

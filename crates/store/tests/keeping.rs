@@ -64,6 +64,16 @@ async fn take(store: &Store, s: StudioId, couple_id: Uuid, day: i8) -> Uuid {
     store.create_take(s, &new).await.unwrap().id
 }
 
+/// A take that was marked and judged so.
+async fn judged(store: &Store, s: StudioId, couple: Uuid, day: i8, so: &TakeSummary) -> Uuid {
+    let t = take(store, s, couple, day).await;
+    store
+        .append_marks(s, t, None, 0, &[tap(1)], so)
+        .await
+        .unwrap();
+    t
+}
+
 fn tap(at: i64) -> Entry {
     Entry::Command(MarkCommand::Tap { at: MediaTime(at) })
 }
@@ -330,16 +340,12 @@ async fn readings_go_to_the_people_whose_they_are() {
     let c = couple(&store, s).await;
     let ids = store.couple(s, c).await.unwrap();
     for (day, value) in [(14, 0.05), (7, 0.12)] {
-        let t = take(&store, s, c, day).await;
         let mut both = summary(value, false);
         let mut more = both.judged[0].clone();
         more.fault = "T3".into();
         more.role = "couple";
         both.judged.push(more);
-        store
-            .append_marks(s, t, None, 0, &[tap(1)], &both)
-            .await
-            .unwrap();
+        judged(&store, s, c, day, &both).await;
     }
     let of = |id| {
         let store = &store;
@@ -375,11 +381,7 @@ async fn rows_of_an_older_archive_come_in_as_not_known_to_tell() {
     let store = testing::database().await;
     let s = studio(&store, "a@hall.example").await;
     let c = couple(&store, s).await;
-    let t = take(&store, s, c, 14).await;
-    store
-        .append_marks(s, t, None, 0, &[tap(1)], &summary(0.05, false))
-        .await
-        .unwrap();
+    judged(&store, s, c, 14, &summary(0.05, false)).await;
     assert!(store.readings(s, None).await.unwrap()[0].told);
     let mut rows = store.archive_rows(s).await.unwrap();
     for row in rows.get_mut("take_fault").unwrap() {
@@ -422,11 +424,7 @@ async fn a_decision_stands_once_and_is_kept_when_withdrawn() {
     let s = studio(&store, "a@hall.example").await;
     let c = couple(&store, s).await;
     let who = store.couple(s, c).await.unwrap().leader_id;
-    let t = take(&store, s, c, 7).await;
-    store
-        .append_marks(s, t, None, 0, &[tap(1)], &summary(0.1, true))
-        .await
-        .unwrap();
+    let t = judged(&store, s, c, 7, &summary(0.1, true)).await;
     let decide = |verdict| {
         let store = &store;
         async move {

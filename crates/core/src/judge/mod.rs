@@ -339,6 +339,18 @@ fn repeated(m: &Measure, value: Estimate, readings: &[&Measure]) -> bool {
     })
 }
 
+/// Whether most repetitions were read well enough for a clear fault to show.
+const fn most_tell(rough: u32, of: u32) -> bool {
+    2 * rough <= of
+}
+
+impl Judged {
+    /// Whether most of its repetitions were read well enough for a clear fault to show.
+    pub const fn most_tell(&self) -> bool {
+        most_tell(self.rough, self.of)
+    }
+}
+
 /// A reading and what it says of its band.
 struct Told<'a> {
     of: &'a Measure,
@@ -473,7 +485,7 @@ fn judge_one(
     let call = match (showing, unsure) {
         (1.., _) => Call::Shows,
         (_, 1..) => Call::Unsure,
-        _ if 2 * rough > of => Call::TooRough,
+        _ if !most_tell(rough, of) => Call::TooRough,
         _ => Call::Fine,
     };
     let likeliest = evidence.iter().map(|e| e.probability).fold(0.0, f64::max);
@@ -837,6 +849,19 @@ mod tests {
         // It is fine where at least half of it was read well.
         let half = of(&[0.05, 0.16, 0.05, 0.16], 0.05);
         assert_eq!((half.call, half.rough), (Call::Fine, 2));
+        assert_eq!(
+            [&well, &rough, &half].map(Judged::most_tell),
+            [true, false, true]
+        );
+        // One that is not sure does not make the others tell.
+        let off = |r, v, s| reading("off_slot", Some(Role::Leader), r, 2, v, s);
+        let unsure = &judged(&[
+            off(0, 0.2, 0.05),
+            off(1, 0.02, 0.16),
+            off(2, 0.02, 0.16),
+            off(3, 0.02, 0.16),
+        ])[0];
+        assert_eq!((unsure.call, unsure.most_tell()), (Call::Unsure, false));
         assert_eq!(half.told, [(0, Some(2)), (2, Some(2))]);
         // What lies far enough out shows all the same.
         let far = of(&[0.16; 4], 0.9);

@@ -223,6 +223,11 @@ mod tests {
         assert_eq!(of(0.2), [Follower]);
         assert_eq!(of(0.5), [Leader, Follower]);
         assert_eq!(of(0.9), [Leader]);
+        for s in [0.0, 0.2, 0.34, 0.36, 0.5, 0.7, 1.0] {
+            let mut exchanged: Vec<_> = of(1.0 - s).iter().map(|r| r.partner()).collect();
+            exchanged.sort_unstable();
+            assert_eq!(of(s), exchanged);
+        }
         assert_eq!(whose(None, None), [Leader, Follower]);
         assert_eq!(whose(Some(Follower), None), [Follower]);
     }

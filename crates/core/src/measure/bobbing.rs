@@ -21,10 +21,10 @@ fn left(rate: f64, sigma: f64) -> f64 {
 
 /// How far a wave goes up and down of which so much was read: what heights that stay would show by their errors is taken
 /// away in squares, and what smoothing took is put back, half of which stays unsure.
-fn wave(read: Estimate, noise: f64, left: f64) -> Estimate {
-    let value = (read.value.powi(2) - noise.powi(2)).max(0.0).sqrt() / left;
+fn wave(seen: Estimate, noise: f64, left: f64) -> Estimate {
+    let value = (seen.value.powi(2) - noise.powi(2)).max(0.0).sqrt() / left;
     let put_back = (1.0 - left) * value;
-    Estimate::new(value, (read.sigma / left).hypot(0.5 * put_back))
+    Estimate::new(value, (seen.sigma / left).hypot(0.5 * put_back))
 }
 
 /// How far the hips go up and down from one moment to another, share of the standing height; with the standard error of
@@ -61,9 +61,9 @@ fn of_ranges(mut ranges: Vec<Estimate>, tall: f64, beat: f64) -> Option<Estimate
     let mean = |of: fn(&Estimate) -> f64| ranges.iter().map(of).sum::<f64>() / n;
     let noise = mean(|e| e.sigma);
     // Neighbouring ranges share a moment and much of its error.
-    let read = Estimate::new(mean(|e| e.value), noise / (0.5 * n).sqrt());
+    let seen = Estimate::new(mean(|e| e.value), noise / (0.5 * n).sqrt());
     let height = tall * noise / std::f64::consts::SQRT_2;
-    Some(wave(read, noise, left(1.0 / beat, height)))
+    Some(wave(seen, noise, left(1.0 / beat, height)))
 }
 
 pub(super) const BOB: Spec = Spec {

@@ -199,7 +199,21 @@ pub(super) const LEAN: Spec = Spec {
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::share;
+
+    proptest! {
+        #[test]
+        fn exchanged_roles_exchange_their_shares(l in -1.0..1.0f64, f in -1.0..1.0f64) {
+            let [one, other] = [[l, f], [f, l]].map(|[l, f]| share(l, f, 0.03, 0.05));
+            prop_assert_eq!(one.is_some(), other.is_some());
+            if let (Some(a), Some(b)) = (one, other) {
+                prop_assert!((a.value + b.value - 1.0).abs() < 1e-9);
+                prop_assert!((a.sigma / b.sigma - 1.0).abs() < 1e-9);
+            }
+        }
+    }
 
     #[test]
     fn shares_add_up_and_carry_their_error() {

@@ -275,9 +275,6 @@ fn own_error(late: &[Found]) -> f64 {
     (sum / late.len().max(1) as f64).sqrt()
 }
 
-/// So many arrivals' likelihoods are multiplied before a logarithm is taken: far from what a double can hold.
-const AT_ONCE: usize = 16;
-
 /// Share of found arrivals that belong to another step or to none: on simulated takes five to nine in a hundred lie
 /// beyond 2σ, of which some by chance. How far off these are, seconds (1σ), is assumed: about half a count.
 const STRAY: f64 = 0.05;
@@ -312,29 +309,21 @@ impl Danced {
     fn new(late: &[Found]) -> Self {
         let middle = median(late.iter().map(|l| l.late.value).collect());
         let density = |off: f64, sigma: f64| (-0.5 * (off / sigma).powi(2)).exp() / sigma;
-        // How far each arrival is off by a lateness, and how likely it is as a stray.
-        let around: Vec<Vec<[f64; 2]>> = (-LATER..=LATER)
-            .map(|k| middle + GRID * f64::from(k))
-            .map(|lateness| {
-                let off = late.iter().map(|l| l.late.value - lateness);
-                off.map(|off| [off, STRAY * density(off, STRAYS)]).collect()
-            })
-            .collect();
+        let log = |uneven: f64, lateness: f64| {
+            let each = late.iter().map(|l| {
+                let off = l.late.value - lateness;
+                let own = uneven.hypot(l.late.sigma);
+                ((1.0 - STRAY) * density(off, own) + STRAY * density(off, STRAYS))
+                    .max(f64::MIN_POSITIVE)
+                    .ln()
+            });
+            each.sum::<f64>()
+        };
         let logs: Vec<Vec<f64>> = (0..UNEVEN)
-            .map(|i| {
-                let uneven = GRID * f64::from(i);
-                let own: Vec<f64> = late.iter().map(|l| uneven.hypot(l.late.sigma)).collect();
-                let log = |arrivals: &Vec<[f64; 2]>| -> f64 {
-                    let few = arrivals.chunks(AT_ONCE).zip(own.chunks(AT_ONCE));
-                    few.map(|(arrivals, own)| {
-                        let each = arrivals.iter().zip(own);
-                        let each = each
-                            .map(|([off, stray], own)| (1.0 - STRAY) * density(*off, *own) + stray);
-                        each.product::<f64>().max(f64::MIN_POSITIVE).ln()
-                    })
-                    .sum()
-                };
-                around.iter().map(log).collect()
+            .map(|i| GRID * f64::from(i))
+            .map(|uneven| {
+                let around = (-LATER..=LATER).map(|k| middle + GRID * f64::from(k));
+                around.map(|lateness| log(uneven, lateness)).collect()
             })
             .collect();
         let top = logs
