@@ -89,18 +89,49 @@ fn cut(picture: &Picture, region: &Region, own: &[Capsule], partner: &[Capsule])
     out
 }
 
-/// A dancer's landmarks near where the seventeen points are; `None` when nobody is there.
-pub(crate) fn find(
+/// What the network makes of a region: its thirty-three points.
+#[derive(Debug, Clone)]
+struct Looked {
+    /// Where they are, pixels of the picture.
+    at: [[f64; 2]; 33],
+    /// How far from there the looks had them that this is the mean of, pixels.
+    apart: [f64; 33],
+    /// How surely each is seen, 0..1.
+    seen: [f64; 33],
+    /// Their places about the hips, metres to the picture's right, down and away.
+    metres: [[f64; 3]; 33],
+}
+
+/// The network's number of the same point on the other side of the body.
+const fn other_side(k: usize) -> usize {
+    match k {
+        0 => 0,
+        1..=3 => k + 3,
+        4..=6 => k - 3,
+        _ if k % 2 == 1 => k + 1,
+        _ => k - 1,
+    }
+}
+
+/// Turns a region's pixels into what a mirror shows of them.
+fn mirror(pixels: &mut [f32]) {
+    for row in pixels.chunks_exact_mut(3 * SIDE) {
+        for column in 0..SIDE / 2 {
+            for colour in 0..3 {
+                row.swap(3 * column + colour, 3 * (SIDE - 1 - column) + colour);
+            }
+        }
+    }
+}
+
+/// Looks at a region's pixels, or at what a mirror shows of them; `None` when nobody is there.
+fn look(
     net: &Net,
-    picture: &Picture,
-    person: &Person,
-    partner: Option<&Person>,
+    region: &Region,
+    (pixels, mirrored): (&[f32], bool),
     scratch: &mut Scratch,
-) -> Result<Option<BTreeMap<Landmark, Sight>>, NetError> {
-    let region = region(person);
-    let hide = partner.map_or_else(Vec::new, |p| p.capsules(1.0));
-    let input = cut(picture, &region, &person.capsules(1.1), &hide);
-    let made = net.run(&input, scratch)?;
+) -> Result<Option<Looked>, NetError> {
+    let made = net.run(pixels, scratch)?;
     let [marks, presence, heat, metres] = &made[..] else {
         return Err(NetError::Damaged("it has other outputs".into()));
     };
@@ -110,79 +141,132 @@ pub(crate) fn find(
     if presence.data.first().is_none_or(|p| *p < 0.3) {
         return Ok(None);
     }
-    let mut places = [[0.0; 2]; 33];
-    let mut seen = [0.0; 33];
-    for (k, place) in places.iter_mut().enumerate() {
-        let m = &marks.data[5 * k..5 * k + 5];
-        let uv = [0, 1].map(|a| f64::from(m[a]) / SIDE as f64);
-        *place = refined(heat, k, uv);
-        seen[k] = 1.0 / (1.0 + f64::from(-m[3]).exp());
-    }
-    let out: Vec<[f64; 2]> = places.iter().map(|p| region.out(*p)).collect();
-    let tall = person.height();
-    // By how much this network and the other one disagree, limb by limb.
-    let mut doubt = [0.0_f64; 33];
-    for (k, n) in SEVENTEEN.iter().enumerate() {
-        if person.scores[k] > 0.2 {
-            doubt[*n] = far(out[*n], person.points[k]) / tall;
-        }
-    }
-    // Most of a body elsewhere than where the person was found is somebody else's body.
-    let mut apart: Vec<f64> = SEVENTEEN[5..].iter().map(|n| doubt[*n]).collect();
-    apart.sort_by(f64::total_cmp);
-    if apart[apart.len() / 2] > ELSEWHERE {
-        return Ok(None);
-    }
-    let bones = [
-        (15, [17, 19]),
-        (16, [18, 20]),
-        (27, [29, 31]),
-        (28, [30, 32]),
-    ];
-    for (from, to) in bones {
-        for n in to {
-            doubt[n] = doubt[from];
-        }
-    }
     let (s, c) = region.turn.sin_cos();
-    let mut found = BTreeMap::new();
-    for (landmark, numbers) in OURS {
-        let n = numbers.len() as f64;
-        let mean = |of: &dyn Fn(usize) -> f64| numbers.iter().map(|k| of(*k)).sum::<f64>() / n;
-        let metre = |axis: usize| mean(&|k| f64::from(metres.data[3 * k + axis]));
-        let (x, y) = (metre(0), metre(1));
-        let sigma = tall * spread(landmark, mean(&|k| seen[k]), mean(&|k| doubt[k]));
-        let up = tall * raised(landmark);
-        found.insert(
-            landmark,
-            Sight {
-                pixel: [mean(&|k| out[k][0]), mean(&|k| out[k][1]) - up],
-                sigma,
-                source: Source::Network,
-                about_hips: place(landmark, [c * x - s * y, s * x + c * y, metre(2)]),
-            },
-        );
+    let mut out = Looked {
+        at: [[0.0; 2]; 33],
+        apart: [0.0; 33],
+        seen: [0.0; 33],
+        metres: [[0.0; 3]; 33],
+    };
+    for k in 0..33 {
+        let mark = &marks.data[5 * k..5 * k + 5];
+        let [mut u, v] = refined(heat, k, [0, 1].map(|a| f64::from(mark[a]) / SIDE as f64));
+        let [mut x, y, z] = [0, 1, 2].map(|a| f64::from(metres.data[3 * k + a]));
+        let mut to = k;
+        if mirrored {
+            (u, x, to) = (1.0 - u, -x, other_side(k));
+        }
+        out.at[to] = region.out([u, v]);
+        out.seen[to] = 1.0 / (1.0 + f64::from(-mark[3]).exp());
+        out.metres[to] = [c * x - s * y, s * x + c * y, z];
     }
-    Ok(Some(found))
+    Ok(Some(out))
 }
 
-/// A landmark's place about the hips as the network says it, metres to the right, down and away; `None` where it is not
-/// worth telling: feet are a third as long there as they are, and elbows are drawn toward the body.
+impl Looked {
+    /// The mean of some looks.
+    fn mean(looks: &[Self]) -> Option<Self> {
+        let mut out = looks.first()?.clone();
+        let n = looks.len() as f64;
+        for k in 0..33 {
+            let sum = |of: &dyn Fn(&Self) -> f64| looks.iter().map(of).sum::<f64>() / n;
+            out.at[k] = [0, 1].map(|a| sum(&|l| l.at[k][a]));
+            out.metres[k] = [0, 1, 2].map(|a| sum(&|l| l.metres[k][a]));
+            out.seen[k] = sum(&|l| l.seen[k]);
+            out.apart[k] = sum(&|l| far(l.at[k], out.at[k]));
+        }
+        Some(out)
+    }
+
+    /// By how much this network and the one that found the person disagree, point by point, shares of height.
+    fn doubt(&self, person: &Person) -> [f64; 33] {
+        let mut out = [0.0; 33];
+        for (k, n) in SEVENTEEN.iter().enumerate() {
+            if person.scores[k] > 0.2 {
+                out[*n] = far(self.at[*n], person.points[k]) / person.height();
+            }
+        }
+        for (from, to) in [
+            (15, [17, 19]),
+            (16, [18, 20]),
+            (27, [29, 31]),
+            (28, [30, 32]),
+        ] {
+            for n in to {
+                out[n] = out[from];
+            }
+        }
+        out
+    }
+
+    /// Whether most of this body is where the person was found: otherwise it is somebody else's.
+    fn is(&self, person: &Person) -> bool {
+        let doubt = self.doubt(person);
+        let mut apart: Vec<f64> = SEVENTEEN[5..].iter().map(|n| doubt[*n]).collect();
+        apart.sort_by(f64::total_cmp);
+        apart[apart.len() / 2] <= ELSEWHERE
+    }
+
+    fn sights(&self, person: &Person) -> BTreeMap<Landmark, Sight> {
+        let (tall, doubt) = (person.height(), self.doubt(person));
+        let sight = |(landmark, numbers): (Landmark, &[usize])| {
+            let n = numbers.len() as f64;
+            let mean = |of: &dyn Fn(usize) -> f64| numbers.iter().map(|k| of(*k)).sum::<f64>() / n;
+            let own = spread(landmark, mean(&|k| self.seen[k]), mean(&|k| doubt[k]));
+            let up = tall * raised(landmark);
+            let sight = Sight {
+                pixel: [mean(&|k| self.at[k][0]), mean(&|k| self.at[k][1]) - up],
+                sigma: (tall * own).hypot(mean(&|k| self.apart[k])),
+                source: Source::Network,
+                about_hips: has_depth(landmark)
+                    .then(|| [0, 1, 2].map(|a| mean(&|k| self.metres[k][a]))),
+            };
+            (landmark, sight)
+        };
+        OURS.into_iter().map(sight).collect()
+    }
+}
+
+/// A dancer's landmarks near where the seventeen points are; `None` when nobody is there.
 ///
-/// The network takes trunks for turned to the right: what it says of a picture and of its mirror image differs by twice
-/// these angles, for dancers who face left as for those who face right (docs/decisions/0038). Of knees and elbows it does
-/// not differ.
-fn place(landmark: Landmark, [x, y, z]: [f64; 3]) -> Option<[f64; 3]> {
+/// The network sees a dancer a little differently in a mirror: what it takes for turned to the right it takes for turned
+/// to the right there as well. So it looks at both, and what they differ by is not known (docs/decisions/0040).
+pub(crate) fn find(
+    net: &Net,
+    picture: &Picture,
+    person: &Person,
+    partner: Option<&Person>,
+    scratch: &mut Scratch,
+) -> Result<Option<BTreeMap<Landmark, Sight>>, NetError> {
+    let region = region(person);
+    let hide = partner.map_or_else(Vec::new, |p| p.capsules(1.0));
+    let mut pixels = cut(picture, &region, &person.capsules(1.1), &hide);
+    let mut looks = Vec::new();
+    for mirrored in [false, true] {
+        if mirrored {
+            mirror(&mut pixels);
+        }
+        looks.extend(look(net, &region, (&pixels, mirrored), scratch)?);
+    }
+    looks.retain(|l| l.is(person));
+    Ok(Looked::mean(&looks).map(|l| l.sights(person)))
+}
+
+/// Whether the network's depth of a landmark is worth telling: feet are a third as long there as they are, and elbows
+/// are drawn toward the body (docs/decisions/0038).
+const fn has_depth(landmark: Landmark) -> bool {
     use Landmark as L;
-    let right: f64 = match landmark {
-        L::LeftShoulder | L::RightShoulder => 3.0,
-        L::LeftHip | L::RightHip => 5.0,
-        L::LeftElbow | L::RightElbow | L::LeftAnkle | L::RightAnkle => return None,
-        L::LeftHeel | L::RightHeel | L::LeftToe | L::RightToe => return None,
-        _ => 0.0,
-    };
-    let (s, c) = right.to_radians().sin_cos();
-    Some([c * x - s * z, y, c * z + s * x])
+    !matches!(
+        landmark,
+        L::LeftElbow
+            | L::RightElbow
+            | L::LeftAnkle
+            | L::RightAnkle
+            | L::LeftHeel
+            | L::RightHeel
+            | L::LeftToe
+            | L::RightToe
+    )
 }
 
 /// How much higher our landmark lies than the network's point, a share of the dancer's height in the picture: ours are
@@ -258,20 +342,62 @@ mod tests {
     }
 
     #[test]
-    fn trunks_are_turned_back_to_the_left_and_feet_have_no_depth() {
-        // Of a back, the left shoulder: a turn to the left takes it toward the camera.
-        let [x, y, z] = place(Landmark::LeftShoulder, [-0.2, -0.5, 0.0]).unwrap();
-        assert!((x.hypot(z) - 0.2).abs() < 1e-12 && y == -0.5);
-        assert!((z.atan2(-x).to_degrees() + 3.0).abs() < 1e-9, "{x} {z}");
-        let [x, _, z] = place(Landmark::RightHip, [0.1, 0.0, 0.0]).unwrap();
-        assert!((z.atan2(x).to_degrees() - 5.0).abs() < 1e-9, "{x} {z}");
-        assert_eq!(
-            place(Landmark::Nose, [0.1, 0.2, 0.3]),
-            Some([0.1, 0.2, 0.3])
-        );
-        for [l, r] in &Landmark::LEGS[2..] {
-            assert_eq!([*l, *r].map(|l| place(l, [0.1; 3])), [None; 2]);
+    fn both_sides_of_a_body_have_their_numbers() {
+        for (ours, numbers) in OURS {
+            let other: Vec<usize> = numbers.iter().map(|k| other_side(*k)).collect();
+            let mut pairs = Landmark::ARMS.iter().chain(&Landmark::LEGS);
+            let expected = match pairs.find(|pair| pair.contains(&ours)) {
+                Some([l, r]) if *l == ours => *r,
+                Some([l, _]) => *l,
+                None => ours,
+            };
+            let of = OURS.iter().find(|(l, _)| *l == expected).unwrap().1;
+            assert_eq!(other, of, "{ours:?}");
         }
+        assert!((0..33).all(|k| other_side(other_side(k)) == k));
+        let mut row: Vec<f32> = (0..3 * SIDE).map(|i| i as f32).collect();
+        mirror(&mut row);
+        let end = 3.0 * SIDE as f32;
+        assert_eq!(row[..3], [end - 3.0, end - 2.0, end - 1.0]);
+        assert_eq!(row[3 * SIDE - 3..], [0.0, 1.0, 2.0]);
+    }
+
+    /// A look that has every point at a place.
+    fn looked(at: [f64; 2]) -> Looked {
+        Looked {
+            at: [at; 33],
+            apart: [0.0; 33],
+            seen: [1.0; 33],
+            metres: [[at[0] / 100.0, 0.0, -0.5]; 33],
+        }
+    }
+
+    #[test]
+    fn what_two_looks_differ_by_is_not_known() {
+        let mut points = [[100.0, 100.0]; 17];
+        points[point::NOSE] = [100.0, 0.0];
+        points[point::ANKLES[0]] = [100.0, 200.0];
+        let person = Person {
+            points,
+            scores: [0.0; 17],
+            score: 1.0,
+            colour: [0.0; 6],
+        };
+        let of = |looks: &[Looked]| Looked::mean(looks).unwrap().sights(&person);
+        let (one, two) = (
+            of(&[looked([100.0, 80.0])]),
+            of(&[looked([97.0, 76.0]), looked([103.0, 84.0])]),
+        );
+        let hip = Landmark::LeftHip;
+        assert_eq!(one[&hip].pixel, two[&hip].pixel);
+        // Each of the two is five pixels from their mean.
+        let more = (two[&hip].sigma.powi(2) - one[&hip].sigma.powi(2)).sqrt();
+        assert!((more - 5.0).abs() < 1e-9, "{more}");
+        assert_eq!(two[&hip].about_hips, Some([1.0, 0.0, -0.5]));
+        for [l, r] in &Landmark::LEGS[2..] {
+            assert_eq!([l, r].map(|l| two[l].about_hips), [None; 2]);
+        }
+        assert!(Looked::mean(&[]).is_none());
     }
 
     #[test]

@@ -30,7 +30,7 @@ const BATCH: usize = 16;
 const PEOPLE_EVERY: usize = 2;
 
 /// Share of the time that finding people takes.
-const FIRST: f64 = 0.4;
+const FIRST: f64 = 0.3;
 
 impl From<NetError> for Problem {
     fn from(e: NetError) -> Self {

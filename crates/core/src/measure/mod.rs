@@ -37,6 +37,10 @@ pub use scene::{CoupleBody, Scene, SceneError};
 
 use crate::units::{Estimate, Likely, Role, Unit};
 
+/// Largest standard error with which a place on the floor or a distance is told, metres: a quarter of the zone that fits
+/// a couple's spring, and worse says nothing of a dance step.
+pub const PLACE: f64 = 0.10;
+
 /// What a measure could say.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "seen", rename_all = "snake_case")]

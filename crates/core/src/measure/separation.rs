@@ -4,13 +4,10 @@ use nalgebra::Vector2;
 
 use super::body::{At, of_couple, reading};
 use super::scene::{FEET, centre};
-use super::{Need, Reading, Scene, Spec};
+use super::{Need, PLACE, Reading, Scene, Spec};
 use crate::body::solve::{self, Moment, Posture};
 use crate::camera::propagate;
 use crate::units::{Estimate, Role, Unit};
-
-/// Told worse than this a distance does not count, metres: a quarter of the zone that fits a couple's spring.
-const MOST: f64 = 0.10;
 
 pub(super) const SEPARATION: Spec = Spec {
     id: "separation",
@@ -21,7 +18,7 @@ pub(super) const SEPARATION: Spec = Spec {
     source: "distance on the floor between the middles of the partners' feet",
     compute: |scene, out| {
         for (at, e) in separations(scene) {
-            out.push(at.couple("separation", reading(e, MOST)));
+            out.push(at.couple("separation", reading(e, PLACE)));
         }
     },
 };
@@ -38,7 +35,7 @@ pub(super) const SHARE: Spec = Spec {
         for (at, e) in separations(scene) {
             let share = e.value / limit.value;
             let sigma = share * (e.sigma / e.value).hypot(limit.sigma / limit.value);
-            let read = match reading(e, MOST) {
+            let read = match reading(e, PLACE) {
                 Reading::Value(_) => Reading::Value(Estimate::new(share, sigma)),
                 unseen => unseen,
             };

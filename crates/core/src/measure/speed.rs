@@ -2,12 +2,9 @@
 
 use super::body::{counts, reading};
 use super::scene::ARRIVAL_SIGMA;
-use super::{Need, Spec, read};
+use super::{Need, PLACE, Spec, read};
 use crate::body::solve::value;
 use crate::units::{Estimate, Unit};
-
-/// Told worse than this it says nothing of a dance step, metres.
-const MOST: f64 = 0.10;
 
 pub(super) const SPEED: Spec = Spec {
     id: "speed",
@@ -40,7 +37,7 @@ pub(super) const SPEED: Spec = Spec {
                     .map(|c| if c { ARRIVAL_SIGMA } else { 0.0 });
                 let moments = off[0].hypot(off[1]) * way.value / (to - from);
                 let e = Estimate::new(way.value / beats, way.sigma.hypot(moments) / beats);
-                out.push(at.measure("speed", reading(e, MOST)));
+                out.push(at.measure("speed", reading(e, PLACE)));
             }
         }
     },
