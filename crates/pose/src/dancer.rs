@@ -169,11 +169,11 @@ impl Looked {
         let mut out = looks.first()?.clone();
         let n = looks.len() as f64;
         for k in 0..33 {
-            let sum = |of: &dyn Fn(&Self) -> f64| looks.iter().map(of).sum::<f64>() / n;
-            out.at[k] = [0, 1].map(|a| sum(&|l| l.at[k][a]));
-            out.metres[k] = [0, 1, 2].map(|a| sum(&|l| l.metres[k][a]));
-            out.seen[k] = sum(&|l| l.seen[k]);
-            out.apart[k] = sum(&|l| far(l.at[k], out.at[k]));
+            let mean = |of: &dyn Fn(&Self) -> f64| looks.iter().map(of).sum::<f64>() / n;
+            out.at[k] = [0, 1].map(|a| mean(&|l| l.at[k][a]));
+            out.metres[k] = [0, 1, 2].map(|a| mean(&|l| l.metres[k][a]));
+            out.seen[k] = mean(&|l| l.seen[k]);
+            out.apart[k] = mean(&|l| far(l.at[k], out.at[k]));
         }
         Some(out)
     }
