@@ -81,6 +81,35 @@ impl Landmark {
     /// Left and right of the trunk: shoulders and hips.
     pub const TRUNK: [[Self; 2]; 2] = [Self::ARMS[0], Self::LEGS[0]];
 
+    /// The same point on the other side of the body; what lies in its middle has none but itself.
+    pub fn other_side(self) -> Self {
+        match Self::pair(self) {
+            Some([left, right]) if left == self => right,
+            Some([left, _]) => left,
+            None => self,
+        }
+    }
+
+    /// The same point on the other side of the body, if its pair is one of these.
+    pub fn exchanged(self, pairs: &[[Self; 2]]) -> Option<Self> {
+        let one = pairs.as_flattened().contains(&self);
+        one.then(|| self.other_side())
+    }
+
+    /// 1 for what is on the left of the body, -1 for what is on its right, 0 in the middle.
+    pub fn side(self) -> f64 {
+        match Self::pair(self) {
+            Some([left, _]) if left == self => 1.0,
+            Some(_) => -1.0,
+            None => 0.0,
+        }
+    }
+
+    fn pair(self) -> Option<[Self; 2]> {
+        let mut pairs = Self::ARMS.into_iter().chain(Self::LEGS);
+        pairs.find(|pair| pair.contains(&self))
+    }
+
     /// Heel and toe of a foot.
     pub fn heel_toe(foot: Foot) -> [Self; 2] {
         match foot {
@@ -119,5 +148,26 @@ impl Pose {
             *slot = *self.points.get(&landmark)?;
         }
         Some(out)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn points_have_their_sides_and_what_lies_on_the_other_one() {
+        for l in Landmark::ALL {
+            assert_eq!(l.other_side().other_side(), l);
+            assert_eq!(l.other_side().side(), -l.side(), "{l:?}");
+        }
+        assert_eq!(Landmark::LeftHip.other_side(), Landmark::RightHip);
+        assert_eq!(Landmark::RightKnuckle.other_side(), Landmark::LeftKnuckle);
+        assert_eq!(Landmark::Nose.other_side(), Landmark::Nose);
+        assert_eq!(Landmark::LeftToe.side(), 1.0);
+        let toe = Landmark::LeftToe;
+        assert_eq!(toe.exchanged(&Landmark::LEGS), Some(Landmark::RightToe));
+        assert_eq!(toe.exchanged(&Landmark::ARMS), None);
+        assert_eq!(Landmark::Nose.exchanged(&Landmark::ARMS), None);
     }
 }

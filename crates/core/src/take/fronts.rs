@@ -155,11 +155,9 @@ pub(super) fn mend(films: &mut [Film], charted: &Charted) -> (f64, usize) {
 fn mirror(s: &mut Sighting) {
     let pairs = upper();
     sides::exchange(s, &pairs);
-    for p in s.points.iter_mut() {
-        if let Some(about) =
-            p.1.about_hips
-                .as_mut()
-                .filter(|_| sides::other(&pairs, *p.0).is_some())
+    for (l, p) in &mut s.points {
+        if let Some(about) = &mut p.about_hips
+            && l.exchanged(&pairs).is_some()
         {
             about[2] = -about[2];
         }

@@ -48,17 +48,11 @@ pub(super) fn stands(s: &Sighting, camera: &Camera) -> Option<[f64; 2]> {
     Some([on.x, on.y])
 }
 
-/// The other one of a pair.
-pub(super) fn other(pairs: &[[L; 2]], l: L) -> Option<L> {
-    let [a, b] = pairs.iter().find(|p| p.contains(&l))?;
-    Some(if l == *a { *b } else { *a })
-}
-
 /// Exchanges the sides of these pairs.
 pub(super) fn exchange(s: &mut Sighting, pairs: &[[L; 2]]) {
     s.points = std::mem::take(&mut s.points)
         .into_iter()
-        .map(|(l, p)| (other(pairs, l).unwrap_or(l), p))
+        .map(|(l, p)| (l.exchanged(pairs).unwrap_or(l), p))
         .collect();
 }
 
@@ -79,7 +73,7 @@ pub(super) fn moved(pair: [&Sighting; 2], pairs: &[[L; 2]], moves: f64, change: 
     let mut out = [0.0, change];
     let spread = (moves * now.tall()).max(1.0);
     for (l, p) in &now.points {
-        let Some(exchanged) = other(pairs, *l) else {
+        let Some(exchanged) = l.exchanged(pairs) else {
             continue;
         };
         for (cost, was) in out.iter_mut().zip([*l, exchanged]) {

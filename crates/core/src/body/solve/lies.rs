@@ -36,16 +36,6 @@ fn ahead_nearer(landmark: Landmark) -> f64 {
     }
 }
 
-/// 1 for what is on the left of the body, -1 for what is on its right.
-fn side(landmark: Landmark) -> f64 {
-    let mut pairs = L::ARMS.iter().chain(&L::LEGS);
-    match pairs.find(|pair| pair.contains(&landmark)) {
-        Some([left, _]) if *left == landmark => 1.0,
-        Some(_) => -1.0,
-        None => 0.0,
-    }
-}
-
 /// Moves what networks saw to where our landmarks lie, by where the body faces so far.
 pub(super) fn correct(given: &Given, instants: &mut [Instant], joints: &[Joints]) {
     for (now, x) in instants.iter_mut().zip(joints) {
@@ -61,7 +51,7 @@ pub(super) fn correct(given: &Given, instants: &mut [Instant], joints: &[Joints]
         for s in now.seen.iter_mut().filter(|s| s.source == Source::Network) {
             let (camera, at) = (given.cameras[s.camera], p(x, s.landmark));
             let to = (camera.position.coords - at).normalize();
-            let turned_to = side(s.landmark) * left.dot(&to);
+            let turned_to = s.landmark.side() * left.dot(&to);
             let by = ahead(s.landmark) + turned_to * ahead_nearer(s.landmark);
             let seen = [at, at + given.height * by * facing].map(|at| terms::pixel(camera, at));
             if let [Some((own, _)), Some((its, _))] = seen {
@@ -134,7 +124,7 @@ mod tests {
         for (a, b) in before.seen.iter().zip(&after.seen) {
             let back = (a.pixel[0] - b.pixel[0]) / metre;
             // Nearer to the camera and further away by the half of the body's width; the left is turned away.
-            let expected = 1.7 * (ahead(a.landmark) - side(a.landmark) * ahead_nearer(a.landmark));
+            let expected = 1.7 * (ahead(a.landmark) - a.landmark.side() * ahead_nearer(a.landmark));
             assert!((back - expected).abs() < 0.003, "{:?} {back}", a.landmark);
             assert!((a.pixel[1] - b.pixel[1]).abs() < 0.1);
         }

@@ -83,12 +83,6 @@ fn rows(
     out
 }
 
-/// The other one of a pair.
-fn other(pairs: &[[L; 2]], l: L) -> Option<L> {
-    let [a, b] = pairs.iter().find(|p| p.contains(&l))?;
-    Some(if l == *a { *b } else { *a })
-}
-
 /// By how much exchanged names fit better, each joint to where the nearest of these bodies has it.
 fn better(
     given: &Given,
@@ -102,7 +96,7 @@ fn better(
         if s.camera != camera || s.source == Source::Hand {
             continue;
         }
-        let Some(exchanged) = other(pairs, s.landmark) else {
+        let Some(exchanged) = s.landmark.exchanged(pairs) else {
             continue;
         };
         // One landmark somewhere else altogether must not decide.
@@ -128,10 +122,10 @@ fn exchange(now: &mut Instant, camera: usize, pairs: &[[L; 2]]) {
         .iter_mut()
         .filter(|s| s.camera == camera && s.source != Source::Hand)
     {
-        s.landmark = other(pairs, s.landmark).unwrap_or(s.landmark);
+        s.landmark = s.landmark.exchanged(pairs).unwrap_or(s.landmark);
     }
     for h in now.hints.iter_mut().filter(|h| h.camera == camera) {
-        h.landmark = other(pairs, h.landmark).unwrap_or(h.landmark);
+        h.landmark = h.landmark.exchanged(pairs).unwrap_or(h.landmark);
     }
 }
 
