@@ -34,7 +34,8 @@ test:
 	scripts/test.sh
 
 bench:
-	cargo bench --locked -p upright-core -p upright-studio
+	scripts/models.sh
+	cargo bench --locked -p upright-core -p upright-studio -p upright-pose
 
 # Draws fresh simulated takes, compares what is solved with what is true, renews docs/accuracy.md and
 # fails where a target is missed.

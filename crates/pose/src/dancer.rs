@@ -6,7 +6,7 @@ use upright_core::body::Landmark;
 use upright_core::body::solve::Source;
 use upright_core::body::track::Sight;
 
-use crate::net::{Net, NetError, Scratch};
+use crate::net::{Net, NetError};
 use crate::people::{Person, far, point};
 use crate::picture::{Capsule, Picture, Region, around, blend, covered};
 
@@ -68,12 +68,18 @@ pub fn region(person: &Person) -> Region {
 /// The region's pixels between 0 and 1, the partner painted out where the dancer is not.
 fn cut(picture: &Picture, region: &Region, own: &[Capsule], partner: &[Capsule]) -> Vec<f32> {
     let mut out = vec![0.0_f32; 3 * SIDE * SIDE];
+    // A pixel's middle, from the first one's, a column and a row at a time.
     let step = 1.0 / SIDE as f64;
+    let [first, beside, below] =
+        [[0.5, 0.5], [1.5, 0.5], [0.5, 1.5]].map(|at| region.out(at.map(|v| v * step)));
     let [left, top, right, bottom] = around(partner);
     for row in 0..SIDE {
         let mut hidden = [false; SIDE];
         for (column, hidden) in hidden.iter_mut().enumerate() {
-            let at = region.out([(column as f64 + 0.5) * step, (row as f64 + 0.5) * step]);
+            let at = [0, 1].map(|k| {
+                let (column, row) = (column as f64, row as f64);
+                first[k] + column * (beside[k] - first[k]) + row * (below[k] - first[k])
+            });
             let to = 3 * (row * SIDE + column);
             let c = picture.between(at[0], at[1]);
             for k in 0..3 {
@@ -129,9 +135,8 @@ fn look(
     net: &Net,
     region: &Region,
     (pixels, mirrored): (&[f32], bool),
-    scratch: &mut Scratch,
 ) -> Result<Option<Looked>, NetError> {
-    let made = net.run(pixels, scratch)?;
+    let made = net.run(pixels)?;
     let [marks, presence, heat, metres] = &made[..] else {
         return Err(NetError::Damaged("it has other outputs".into()));
     };
@@ -236,7 +241,6 @@ pub(crate) fn find(
     picture: &Picture,
     person: &Person,
     partner: Option<&Person>,
-    scratch: &mut Scratch,
 ) -> Result<Option<BTreeMap<Landmark, Sight>>, NetError> {
     let region = region(person);
     let hide = partner.map_or_else(Vec::new, |p| p.capsules(1.0));
@@ -246,7 +250,7 @@ pub(crate) fn find(
         if mirrored {
             mirror(&mut pixels);
         }
-        looks.extend(look(net, &region, (&pixels, mirrored), scratch)?);
+        looks.extend(look(net, &region, (&pixels, mirrored))?);
     }
     looks.retain(|l| l.is(person));
     Ok(Looked::mean(&looks).map(|l| l.sights(person)))
@@ -345,12 +349,7 @@ mod tests {
     fn both_sides_of_a_body_have_their_numbers() {
         for (ours, numbers) in OURS {
             let other: Vec<usize> = numbers.iter().map(|k| other_side(*k)).collect();
-            let mut pairs = Landmark::ARMS.iter().chain(&Landmark::LEGS);
-            let expected = match pairs.find(|pair| pair.contains(&ours)) {
-                Some([l, r]) if *l == ours => *r,
-                Some([l, _]) => *l,
-                None => ours,
-            };
+            let expected = ours.other_side();
             let of = OURS.iter().find(|(l, _)| *l == expected).unwrap().1;
             assert_eq!(other, of, "{ours:?}");
         }

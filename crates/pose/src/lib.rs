@@ -19,40 +19,30 @@ use upright_core::body::Landmark;
 use upright_core::body::track::Sight;
 
 pub use dancer::region;
-pub use net::{NetError, Scratch};
+pub use net::NetError;
 pub use people::{Person, Window, point};
 pub use picture::Picture;
 
 /// What finds people and their landmarks in pictures.
 pub trait Finder: Send + Sync {
     /// The people of a part of a picture.
-    fn people(
-        &self,
-        picture: &Picture,
-        window: Window,
-        scratch: &mut Scratch,
-    ) -> Result<Vec<Person>, NetError>;
+    fn people(&self, picture: &Picture, window: Window) -> Result<Vec<Person>, NetError>;
 
     /// The people of a picture, two if they can be found: in the window where they were a moment ago,
     /// behind the one who was found there, who is painted over for it, and at last in all of the picture.
-    fn couple(
-        &self,
-        picture: &Picture,
-        window: Option<Window>,
-        scratch: &mut Scratch,
-    ) -> Result<Vec<Person>, NetError> {
+    fn couple(&self, picture: &Picture, window: Option<Window>) -> Result<Vec<Person>, NetError> {
         let whole = Window::whole(picture);
         let first = window.unwrap_or(whole);
-        let mut people = self.people(picture, first, scratch)?;
+        let mut people = self.people(picture, first)?;
         if let [one] = people[..] {
             let near = Window::about(&people, picture).unwrap_or(first);
             let rest = picture.without(&one.capsules(1.0));
-            let behind = self.people(&rest, near, scratch)?;
+            let behind = self.people(&rest, near)?;
             let other = behind.into_iter().filter(|p| !p.is(&one));
             people.extend(other.max_by(|a, b| a.score.total_cmp(&b.score)));
         }
         if people.len() < 2 && first != whole {
-            let far = self.people(picture, whole, scratch)?;
+            let far = self.people(picture, whole)?;
             if far.len() > people.len() {
                 people = far;
             }
@@ -66,7 +56,6 @@ pub trait Finder: Send + Sync {
         picture: &Picture,
         person: &Person,
         partner: Option<&Person>,
-        scratch: &mut Scratch,
     ) -> Result<Option<BTreeMap<Landmark, Sight>>, NetError>;
 }
 
@@ -107,13 +96,8 @@ impl Networks {
 }
 
 impl Finder for Networks {
-    fn people(
-        &self,
-        picture: &Picture,
-        window: Window,
-        scratch: &mut Scratch,
-    ) -> Result<Vec<Person>, NetError> {
-        people::find(&self.people, picture, window, scratch)
+    fn people(&self, picture: &Picture, window: Window) -> Result<Vec<Person>, NetError> {
+        people::find(&self.people, picture, window)
     }
 
     fn dancer(
@@ -121,9 +105,8 @@ impl Finder for Networks {
         picture: &Picture,
         person: &Person,
         partner: Option<&Person>,
-        scratch: &mut Scratch,
     ) -> Result<Option<BTreeMap<Landmark, Sight>>, NetError> {
-        dancer::find(&self.dancer, picture, person, partner, scratch)
+        dancer::find(&self.dancer, picture, person, partner)
     }
 }
 
@@ -162,12 +145,7 @@ mod tests {
     }
 
     impl Finder for Eye {
-        fn people(
-            &self,
-            picture: &Picture,
-            window: Window,
-            _: &mut Scratch,
-        ) -> Result<Vec<Person>, NetError> {
+        fn people(&self, picture: &Picture, window: Window) -> Result<Vec<Person>, NetError> {
             self.looked.lock().unwrap().push(window.side);
             let dark = picture.at(60, 50)[0] < 10.0;
             Ok(match (self.blind, dark) {
@@ -183,7 +161,6 @@ mod tests {
             _: &Picture,
             _: &Person,
             _: Option<&Person>,
-            _: &mut Scratch,
         ) -> Result<Option<BTreeMap<Landmark, Sight>>, NetError> {
             Ok(None)
         }
@@ -203,7 +180,7 @@ mod tests {
     #[test]
     fn a_partner_behind_is_found_when_the_one_in_front_is_painted_over() {
         let eye = Eye::default();
-        let found = eye.couple(&scene(), None, &mut Scratch::default()).unwrap();
+        let found = eye.couple(&scene(), None).unwrap();
         assert_eq!(found, [person(60.0), person(90.0)]);
         // All of the picture, then near the one who was found.
         let looked = eye.looked.into_inner().unwrap();
@@ -222,7 +199,7 @@ mod tests {
             top: 0.0,
             side: 50.0,
         };
-        let none = eye.couple(&scene(), Some(window), &mut Scratch::default());
+        let none = eye.couple(&scene(), Some(window));
         assert_eq!(none.unwrap(), []);
         assert_eq!(eye.looked.into_inner().unwrap(), [50.0, 160.0]);
     }

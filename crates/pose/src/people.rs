@@ -1,6 +1,6 @@
 //! All people of a picture, seventeen points each: where the couple is, not yet exactly how they stand.
 
-use crate::net::{Net, NetError, Scratch, Value};
+use crate::net::{Net, NetError, Value};
 use crate::picture::{Capsule, Picture};
 
 /// Side of the square picture that the network takes.
@@ -193,14 +193,9 @@ fn logistic(x: f32) -> f64 {
 }
 
 /// The people of a part of a picture.
-pub(crate) fn find(
-    net: &Net,
-    picture: &Picture,
-    window: Window,
-    scratch: &mut Scratch,
-) -> Result<Vec<Person>, NetError> {
+pub(crate) fn find(net: &Net, picture: &Picture, window: Window) -> Result<Vec<Person>, NetError> {
     let input = fitted(picture, window);
-    let heads = net.run(&input, scratch)?;
+    let heads = net.run(&input)?;
     let [centre, regress, heat, offset, size, shift] = &heads[..] else {
         return Err(NetError::Damaged("it has other outputs".into()));
     };

@@ -4,8 +4,7 @@
 
 use std::path::PathBuf;
 
-use upright_core::body::Landmark as L;
-use upright_pose::{Finder as _, Networks, Person, Picture, Scratch};
+use upright_pose::{Finder as _, Networks, Person, Picture};
 use upright_studio::{Performance, Phone, Renderer, Scenario};
 
 const SIZE: [usize; 2] = [1280, 720];
@@ -31,15 +30,6 @@ fn other(person: &Person) -> Person {
     out
 }
 
-fn other_side(l: L) -> L {
-    let mut pairs = L::ARMS.iter().chain(&L::LEGS);
-    match pairs.find(|pair| pair.contains(&l)) {
-        Some([a, b]) if *a == l => *b,
-        Some([a, _]) => *a,
-        None => l,
-    }
-}
-
 #[test]
 fn a_mirrored_dancer_is_seen_mirrored() {
     let scenario = Scenario {
@@ -56,20 +46,20 @@ fn a_mirrored_dancer_is_seen_mirrored() {
     let picture = Picture::new(SIZE[0], SIZE[1], rgb.collect()).unwrap();
     let mirror = mirrored(&picture);
     let folder = PathBuf::from(concat!(env!("CARGO_MANIFEST_DIR"), "/../../models/files"));
-    let (networks, mut scratch) = (Networks::read(&folder).unwrap(), Scratch::default());
-    let people = networks.couple(&picture, None, &mut scratch).unwrap();
+    let networks = Networks::read(&folder).unwrap();
+    let people = networks.couple(&picture, None).unwrap();
     let [one, two] = &people[..] else {
         panic!("{} people", people.len());
     };
     for (person, partner) in [(one, two), (two, one)] {
-        let mut look = |picture, person: &Person, partner: &Person| {
-            let found = networks.dancer(picture, person, Some(partner), &mut scratch);
+        let look = |picture, person: &Person, partner: &Person| {
+            let found = networks.dancer(picture, person, Some(partner));
             found.unwrap().unwrap()
         };
         let seen = look(&picture, person, partner);
         let there = look(&mirror, &other(person), &other(partner));
         for (l, sight) in &seen {
-            let its = &there[&other_side(*l)];
+            let its = &there[&l.other_side()];
             let off = [
                 SIZE[0] as f64 - its.pixel[0] - sight.pixel[0],
                 its.pixel[1] - sight.pixel[1],

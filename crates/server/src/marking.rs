@@ -9,7 +9,7 @@ use upright_core::units::{MediaTime, Role};
 use upright_media::Pictures;
 use upright_pose::close::widen;
 use upright_pose::follow::{Crowd, at, follow, leader_first};
-use upright_pose::{Finder, NetError, Networks, Person, Picture, Scratch, Window};
+use upright_pose::{Finder, NetError, Networks, Person, Picture, Window};
 use upright_store::{Clip, StudioId};
 
 use crate::App;
@@ -129,19 +129,16 @@ async fn people(
 ) -> Result<Vec<Crowd>, Problem> {
     let mut pictures = Pictures::open(film, every, size)?;
     let (mut crowds, mut seen, mut window) = (Vec::new(), 0, None::<Window>);
-    loop {
-        let some = batch(&mut pictures, seen, size).await?;
-        if some.is_empty() || !told.wanted() {
-            return Ok(crowds);
-        }
+    let mut some = batch(&mut pictures, seen, size).await?;
+    while !some.is_empty() && told.wanted() {
         seen += some.len();
         let (finder, looked) = (finder.clone(), window);
-        let (found, next) = apart(move || {
+        let found = apart(move || {
             let found = some
                 .par_iter()
                 .filter(|(i, _)| i % PEOPLE_EVERY == 0)
-                .map_init(Scratch::default, |scratch, (i, p)| {
-                    let people = finder.couple(p, looked, scratch)?;
+                .map(|(i, p)| {
+                    let people = finder.couple(p, looked)?;
                     Ok((*i, people))
                 })
                 .collect::<Result<Vec<(usize, Vec<Person>)>, NetError>>()?;
@@ -149,9 +146,12 @@ async fn people(
                 .last()
                 .and_then(|(_, people)| Window::about(people, &some[0].1));
             Ok::<_, NetError>((found, next))
-        })
-        .await??;
+        });
+        // The next pictures are decoded meanwhile.
+        let (found, more) = tokio::join!(found, batch(&mut pictures, seen, size));
+        let (found, next) = found??;
         window = next;
+        some = more?;
         crowds.extend(found.into_iter().filter_map(|(i, people)| {
             Some(Crowd {
                 at: *times.get(i)?,
@@ -160,6 +160,7 @@ async fn people(
         }));
         told.tell(FIRST * seen as f64 / times.len().max(1) as f64);
     }
+    Ok(crowds)
 }
 
 async fn dancers(
@@ -173,11 +174,8 @@ async fn dancers(
 ) -> Result<Vec<Sighting>, Problem> {
     let mut pictures = Pictures::open(film, every, size)?;
     let (mut track, mut seen) = (Vec::new(), 0);
-    loop {
-        let some = batch(&mut pictures, seen, size).await?;
-        if some.is_empty() || !told.wanted() {
-            return Ok(track);
-        }
+    let mut some = batch(&mut pictures, seen, size).await?;
+    while !some.is_empty() && told.wanted() {
         seen += some.len();
         let finder = finder.clone();
         let work: Vec<(MediaTime, Picture, [Option<Person>; 2])> = some
@@ -190,27 +188,26 @@ async fn dancers(
         let found = apart(move || {
             work.par_iter()
                 .flat_map(|w| Role::BOTH.into_par_iter().map(move |role| (w, role)))
-                .map_init(
-                    Scratch::default,
-                    |scratch, ((time, picture, pair), role)| {
-                        let Some(person) = &pair[role as usize] else {
-                            return Ok(None);
-                        };
-                        let partner = pair[1 - role as usize].as_ref();
-                        let points = finder.dancer(picture, person, partner, scratch)?;
-                        Ok(points.map(|points| Sighting {
-                            at: *time,
-                            role,
-                            points,
-                        }))
-                    },
-                )
+                .map(|((time, picture, pair), role)| {
+                    let Some(person) = &pair[role as usize] else {
+                        return Ok(None);
+                    };
+                    let partner = pair[1 - role as usize].as_ref();
+                    let points = finder.dancer(picture, person, partner)?;
+                    Ok(points.map(|points| Sighting {
+                        at: *time,
+                        role,
+                        points,
+                    }))
+                })
                 .collect::<Result<Vec<Option<Sighting>>, NetError>>()
-        })
-        .await??;
-        track.extend(found.into_iter().flatten());
+        });
+        let (found, more) = tokio::join!(found, batch(&mut pictures, seen, size));
+        track.extend(found??.into_iter().flatten());
+        some = more?;
         told.tell(FIRST + (1.0 - FIRST) * seen as f64 / times.len().max(1) as f64);
     }
+    Ok(track)
 }
 
 /// Reads the networks.

@@ -34,7 +34,7 @@ use upright_core::body::track::{Sight, Sighting};
 use upright_core::units::{MediaTime, Role};
 use upright_pose::close::widen;
 use upright_pose::follow::{Crowd, at, follow};
-use upright_pose::{Finder as _, Networks, Person, Picture, Scratch, Window, point};
+use upright_pose::{Finder as _, Networks, Person, Picture, Window, point};
 use upright_studio::{Performance, Renderer};
 
 /// Pictures of a take, seconds.
@@ -171,9 +171,9 @@ fn look(networks: &Networks, p: &Performance, phone: usize, sums: &mut Sums) -> 
             .collect();
         let found: Vec<(Crowd, f64)> = batch
             .par_iter()
-            .map_init(Scratch::default, |scratch, i| {
+            .map(|i| {
                 let begun = Instant::now();
-                let people = networks.couple(&pictures[*i], window, scratch).unwrap();
+                let people = networks.couple(&pictures[*i], window).unwrap();
                 (
                     Crowd {
                         at: times[*i],
@@ -211,14 +211,12 @@ fn look(networks: &Networks, p: &Performance, phone: usize, sums: &mut Sums) -> 
     let found: Vec<Found> = (0..times.len())
         .into_par_iter()
         .flat_map_iter(|i| Role::BOTH.map(|role| (i, role)))
-        .map_init(Scratch::default, |scratch, (i, role)| {
+        .map(|(i, role)| {
             let pair = order.map(|k| at(&moments, &tracks[k], times[i]));
             let person = pair[role as usize]?;
             let begun = Instant::now();
             let partner = pair[1 - role as usize].as_ref();
-            let points = networks
-                .dancer(&pictures[i], &person, partner, scratch)
-                .unwrap();
+            let points = networks.dancer(&pictures[i], &person, partner).unwrap();
             Some((i, role, person, points, begun.elapsed().as_secs_f64()))
         })
         .flatten()

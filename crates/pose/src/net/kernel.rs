@@ -27,6 +27,8 @@ impl Activation {
 pub(crate) enum Padding {
     Same,
     Valid,
+    /// Zeros before and after, above and below the picture and at its sides.
+    Zeros([[usize; 2]; 2]),
 }
 
 /// How a kernel moves over a picture.
@@ -49,6 +51,10 @@ impl Window {
                 let out = length.div_ceil(stride);
                 let zeros = ((out - 1) * stride + kernel).saturating_sub(length);
                 (out, zeros / 2)
+            }
+            Padding::Zeros(about) => {
+                let all = length + about[k][0] + about[k][1];
+                ((all + stride).saturating_sub(kernel) / stride, about[k][0])
             }
         }
     }
@@ -85,9 +91,6 @@ pub(crate) fn apply(op: &Op, inputs: &[&Value], scratch: &mut Scratch) -> Result
             bias,
             then,
         } => {
-            if window.kernel[0] * window.kernel[1] > TAPS {
-                return Err(damaged("a depthwise convolution with a large kernel"));
-            }
             if bias.len() != x.shape[2]
                 || weights.len() != window.kernel[0] * window.kernel[1] * bias.len()
             {
@@ -98,14 +101,23 @@ pub(crate) fn apply(op: &Op, inputs: &[&Value], scratch: &mut Scratch) -> Result
             let (h, _) = window.along(0, x.shape[0]);
             let (w, _) = window.along(1, x.shape[1]);
             let mut out = scratch.buffer(h * w * x.shape[2]);
-            Arch::new().dispatch(Depthwise {
+            let depthwise = Depthwise {
                 x,
                 window,
                 weights,
                 bias,
                 limits: then.limits(),
                 out: &mut out,
-            });
+            };
+            match Arch::new() {
+                // Vectors that the channels do not fill cost more than shorter ones.
+                #[cfg(target_arch = "x86_64")]
+                Arch::V4(simd) if !x.shape[2].is_multiple_of(16) => {
+                    let shorter: pulp::x86::V3 = *simd;
+                    pulp::Simd::vectorize(shorter, depthwise);
+                }
+                simd => simd.dispatch(depthwise),
+            }
             Ok(Value {
                 shape: [h, w, x.shape[2]],
                 data: out,
@@ -153,11 +165,14 @@ pub(crate) fn apply(op: &Op, inputs: &[&Value], scratch: &mut Scratch) -> Result
     }
 }
 
+/// Inputs that are laid out at once for a convolution's kernel: as many as a processor keeps near.
+const NEAR: usize = 1 << 16;
+
 /// Convolution as a product of matrices: each output pixel is a row of the inputs under the kernel.
 fn conv(
     x: &Value,
     window: &Window,
-    panels: &[[f32; PANEL]],
+    panels: &[Panel],
     bias: &[f32],
     then: Activation,
     scratch: &mut Scratch,
@@ -166,37 +181,44 @@ fn conv(
     let co = bias.len();
     let [kh, kw] = window.kernel;
     let ((h, top), (w, left)) = (window.along(0, ih), window.along(1, iw));
-    let (pixels, deep) = (h * w, kh * kw * ci);
-    let mut out = scratch.buffer(pixels * co);
-    let plain = kh == 1 && kw == 1 && window.stride == [1, 1];
-    if !plain {
+    let deep = kh * kw * ci;
+    let mut out = scratch.buffer(h * w * co);
+    let product = |rows: &[f32], out: &mut [f32]| {
+        Arch::new().dispatch(Product {
+            rows,
+            panels,
+            bias,
+            limits: then.limits(),
+            deep,
+            out,
+        });
+    };
+    if [kh, kw] == [1, 1] && [h, w] == [ih, iw] {
+        product(&x.data, &mut out);
+    } else {
         let mut columns = std::mem::take(&mut scratch.columns);
-        columns.clear();
-        columns.resize(pixels * deep, 0.0);
-        for y in 0..h {
-            let rows = inside(y * window.stride[0], top, kh, ih);
-            for c in 0..w {
-                let taps = inside(c * window.stride[1], left, kw, iw);
-                let sx = c * window.stride[1] + taps.start - left;
-                for ky in rows.clone() {
-                    let to = (y * w + c) * deep + (ky * kw + taps.start) * ci;
-                    let from = ((y * window.stride[0] + ky - top) * iw + sx) * ci;
-                    let n = taps.len() * ci;
-                    columns[to..to + n].copy_from_slice(&x.data[from..from + n]);
+        let band = (NEAR / (w * deep).max(1)).max(1);
+        for first in (0..h).step_by(band) {
+            let rows = first..(first + band).min(h);
+            columns.clear();
+            columns.resize(rows.len() * w * deep, 0.0);
+            for y in rows.clone() {
+                let under = inside(y * window.stride[0], top, kh, ih);
+                for c in 0..w {
+                    let taps = inside(c * window.stride[1], left, kw, iw);
+                    let sx = c * window.stride[1] + taps.start - left;
+                    for ky in under.clone() {
+                        let to = ((y - first) * w + c) * deep + (ky * kw + taps.start) * ci;
+                        let from = ((y * window.stride[0] + ky - top) * iw + sx) * ci;
+                        let n = taps.len() * ci;
+                        columns[to..to + n].copy_from_slice(&x.data[from..from + n]);
+                    }
                 }
             }
+            product(&columns, &mut out[rows.start * w * co..rows.end * w * co]);
         }
         scratch.columns = columns;
     }
-    let source = if plain { &x.data } else { &scratch.columns };
-    Arch::new().dispatch(Product {
-        rows: &source[..pixels * deep],
-        panels,
-        bias,
-        limits: then.limits(),
-        deep,
-        out: &mut out,
-    });
     Value {
         shape: [h, w, co],
         data: out,
@@ -209,13 +231,21 @@ pub(crate) const PANEL: usize = 32;
 /// Pixels that are summed at once: with two vectors of channels, as many sums as fit a processor's registers.
 const PIXELS: usize = 6;
 
+/// Pixels whose inputs and outputs a processor keeps near while all panels pass over them.
+const BLOCK: usize = 16 * PIXELS;
+
+/// Some weights that lie together as a processor fetches them.
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[repr(align(64))]
+pub(crate) struct Panel([f32; PANEL]);
+
 /// Weights by panel of output channels, input, channel of the panel; zeros fill the last panel.
-pub(crate) fn panels(weights: &[f32], co: usize) -> Vec<[f32; PANEL]> {
+pub(crate) fn panels(weights: &[f32], co: usize) -> Vec<Panel> {
     let deep = weights.len() / co.max(1);
-    let mut out = vec![[0.0; PANEL]; co.div_ceil(PANEL) * deep];
+    let mut out = vec![Panel([0.0; PANEL]); co.div_ceil(PANEL) * deep];
     for (k, row) in weights.chunks_exact(co.max(1)).enumerate() {
         for (p, some) in row.chunks(PANEL).enumerate() {
-            out[p * deep + k][..some.len()].copy_from_slice(some);
+            out[p * deep + k].0[..some.len()].copy_from_slice(some);
         }
     }
     out
@@ -225,7 +255,7 @@ pub(crate) fn panels(weights: &[f32], co: usize) -> Vec<[f32; PANEL]> {
 struct Product<'a> {
     /// By pixel, input channel.
     rows: &'a [f32],
-    panels: &'a [[f32; PANEL]],
+    panels: &'a [Panel],
     bias: &'a [f32],
     limits: [f32; 2],
     deep: usize,
@@ -234,38 +264,47 @@ struct Product<'a> {
 }
 
 impl Product<'_> {
+    /// Two vectors of channels of some pixels; how many pixels these are.
     #[inline(always)]
-    fn tile<S: Simd, const P: usize>(&mut self, simd: S, panel: usize, part: usize, pixel: usize) {
-        let (co, lanes) = (self.bias.len(), S::F32_LANES);
+    fn tile<S: Simd, const P: usize>(
+        &mut self,
+        simd: S,
+        panel: usize,
+        part: usize,
+        pixel: usize,
+    ) -> usize {
+        let (co, lanes, deep) = (self.bias.len(), S::F32_LANES, self.deep);
+        if part + 1 >= PANEL / lanes {
+            return P;
+        }
         let mut sums = [[simd.splat_f32s(0.0); 2]; P];
-        let rows: [&[f32]; P] = std::array::from_fn(|p| {
-            &self.rows[(pixel + p) * self.deep..(pixel + p + 1) * self.deep]
-        });
-        let weights = &self.panels[panel * self.deep..(panel + 1) * self.deep];
-        for (k, w) in weights.iter().enumerate() {
-            let w = S::as_simd_f32s(w).0;
-            let (Some(a), Some(b)) = (w.get(part), w.get(part + 1)) else {
-                return;
-            };
+        let rows: [&[f32]; P] = std::array::from_fn(|p| &self.rows[(pixel + p) * deep..][..deep]);
+        let weights = &self.panels[panel * deep..][..deep];
+        for k in 0..deep {
+            let w = S::as_simd_f32s(&weights[k].0).0;
+            let (a, b) = (w[part], w[part + 1]);
             for p in 0..P {
                 let s = simd.splat_f32s(rows[p][k]);
-                sums[p][0] = simd.mul_add_e_f32s(s, *a, sums[p][0]);
-                sums[p][1] = simd.mul_add_e_f32s(s, *b, sums[p][1]);
+                sums[p][0] = simd.mul_add_e_f32s(s, a, sums[p][0]);
+                sums[p][1] = simd.mul_add_e_f32s(s, b, sums[p][1]);
             }
         }
         let [low, high] = self.limits.map(|l| simd.splat_f32s(l));
-        for (p, sums) in sums.iter().enumerate() {
-            for (n, sum) in sums.iter().enumerate() {
-                let from = panel * PANEL + (part + n) * lanes;
-                let to = (from + lanes).min(co);
-                if from < to {
-                    let v = simd.add_f32s(*sum, simd.partial_load_f32s(&self.bias[from..to]));
-                    let v = simd.min_f32s(simd.max_f32s(v, low), high);
-                    let row = (pixel + p) * co;
-                    store(simd, &mut self.out[row + from..row + to], v);
-                }
+        for n in 0..2 {
+            let from = panel * PANEL + (part + n) * lanes;
+            let to = (from + lanes).min(co);
+            if from >= to {
+                break;
+            }
+            let bias = load(simd, &self.bias[from..to]);
+            for (p, sums) in sums.iter().enumerate() {
+                let v = simd.add_f32s(sums[n], bias);
+                let v = simd.min_f32s(simd.max_f32s(v, low), high);
+                let row = (pixel + p) * co;
+                store(simd, &mut self.out[row + from..row + to], v);
             }
         }
+        P
     }
 }
 
@@ -276,15 +315,20 @@ impl pulp::WithSimd for Product<'_> {
     fn with_simd<S: Simd>(mut self, simd: S) {
         let co = self.bias.len();
         let pixels = self.rows.len() / self.deep.max(1);
-        let whole = pixels - pixels % PIXELS;
-        for panel in 0..co.div_ceil(PANEL) {
-            let used = (co - panel * PANEL).min(PANEL);
-            for part in (0..used.div_ceil(S::F32_LANES)).step_by(2) {
-                for pixel in (0..whole).step_by(PIXELS) {
-                    self.tile::<S, PIXELS>(simd, panel, part, pixel);
-                }
-                for pixel in whole..pixels {
-                    self.tile::<S, 1>(simd, panel, part, pixel);
+        for first in (0..pixels).step_by(BLOCK) {
+            let end = (first + BLOCK).min(pixels);
+            for panel in 0..co.div_ceil(PANEL) {
+                let used = (co - panel * PANEL).min(PANEL);
+                for part in (0..used.div_ceil(S::F32_LANES)).step_by(2) {
+                    let mut pixel = first;
+                    while pixel < end {
+                        pixel += match end - pixel {
+                            1 => self.tile::<S, 1>(simd, panel, part, pixel),
+                            2 | 3 => self.tile::<S, 2>(simd, panel, part, pixel),
+                            4 | 5 => self.tile::<S, 4>(simd, panel, part, pixel),
+                            _ => self.tile::<S, PIXELS>(simd, panel, part, pixel),
+                        };
+                    }
                 }
             }
         }
@@ -318,49 +362,128 @@ struct Depthwise<'a> {
     out: &'a mut [f32],
 }
 
+/// Pixels of the output beside one another that are summed together.
+const FEW: usize = 4;
+
+/// One vector of channels of pixels or weights, the `n`th of them.
+#[inline(always)]
+fn nth<S: Simd, const WHOLE: bool>(simd: S, data: &[f32], [n, ch, part]: [usize; 3]) -> S::f32s {
+    if WHOLE {
+        S::as_simd_f32s(data).0[n * (ch / S::F32_LANES) + part]
+    } else {
+        let end = ((part + 1) * S::F32_LANES).min(ch);
+        load(simd, &data[n * ch + part * S::F32_LANES..n * ch + end])
+    }
+}
+
 impl Depthwise<'_> {
-    /// One vector of channels after the other, so that its weights stay in registers.
+    /// Pixel by pixel in the order in which they lie, so that each is fetched once. `WHOLE`: the channels fill
+    /// vectors; `SPAN`: the pixels under the kernels of a few that lie beside one another.
     #[inline(always)]
-    fn run<S: Simd>(self, simd: S, [kh, kw]: [usize; 2]) {
-        let [ih, iw, ch] = self.x.shape;
+    fn run<
+        S: Simd,
+        const WHOLE: bool,
+        const KERNEL: usize,
+        const STRIDE: usize,
+        const SPAN: usize,
+    >(
+        mut self,
+        simd: S,
+    ) {
+        let [ih, iw, _] = self.x.shape;
         let ((h, top), (w, left)) = (self.window.along(0, ih), self.window.along(1, iw));
-        let [low, high] = self.limits.map(|l| simd.splat_f32s(l));
-        for from in (0..ch).step_by(S::F32_LANES) {
-            let to = (from + S::F32_LANES).min(ch);
-            let bias = load(simd, &self.bias[from..to]);
-            let mut taps = [simd.splat_f32s(0.0); TAPS];
-            for (k, tap) in taps[..kh * kw].iter_mut().enumerate() {
-                *tap = load(simd, &self.weights[k * ch + from..k * ch + to]);
-            }
-            for y in 0..h {
-                let sy = y * self.window.stride[0];
-                let all_rows = sy >= top && sy + kh <= ih + top;
-                for c in 0..w {
-                    let sx = c * self.window.stride[1];
-                    let mut sum = bias;
-                    if all_rows && sx >= left && sx + kw <= iw + left {
-                        for ky in 0..kh {
-                            for kx in 0..kw {
-                                let at = ((sy + ky - top) * iw + sx + kx - left) * ch;
-                                let s = load(simd, &self.x.data[at + from..at + to]);
-                                sum = simd.mul_add_e_f32s(s, taps[ky * kw + kx], sum);
-                            }
-                        }
-                    } else {
-                        for ky in inside(sy, top, kh, ih) {
-                            for kx in inside(sx, left, kw, iw) {
-                                let at = ((sy + ky - top) * iw + sx + kx - left) * ch;
-                                let s = load(simd, &self.x.data[at + from..at + to]);
-                                sum = simd.mul_add_e_f32s(s, taps[ky * kw + kx], sum);
-                            }
-                        }
-                    }
-                    let v = simd.min_f32s(simd.max_f32s(sum, low), high);
-                    let at = (y * w + c) * ch;
-                    store(simd, &mut self.out[at + from..at + to], v);
+        for y in 0..h {
+            let mut c = 0;
+            while c < w {
+                let at = c * STRIDE;
+                if c + FEW <= w && at >= left && at + SPAN <= iw + left {
+                    self.few::<S, WHOLE, KERNEL, STRIDE, SPAN>(simd, [y, c], [top, left], w);
+                    c += FEW;
+                } else {
+                    self.one::<S, WHOLE>(simd, [y, c], [top, left], w);
+                    c += 1;
                 }
             }
         }
+    }
+
+    /// A few pixels of the output beside one another, none of whose kernels reaches over the sides.
+    #[inline(always)]
+    fn few<
+        S: Simd,
+        const WHOLE: bool,
+        const KERNEL: usize,
+        const STRIDE: usize,
+        const SPAN: usize,
+    >(
+        &mut self,
+        simd: S,
+        [y, c]: [usize; 2],
+        [top, left]: [usize; 2],
+        w: usize,
+    ) {
+        let [ih, iw, ch] = self.x.shape;
+        let [low, high] = self.limits.map(|l| simd.splat_f32s(l));
+        let down = y * self.window.stride[0];
+        let rows = inside(down, top, KERNEL, ih);
+        for part in 0..ch.div_ceil(S::F32_LANES) {
+            let mut sums = [nth::<S, WHOLE>(simd, self.bias, [0, ch, part]); FEW];
+            for ky in rows.clone() {
+                let at = (down + ky - top) * iw + c * STRIDE - left;
+                let under: [S::f32s; SPAN] = std::array::from_fn(|k| {
+                    nth::<S, WHOLE>(simd, &self.x.data, [at + k, ch, part])
+                });
+                for kx in 0..KERNEL {
+                    let tap = nth::<S, WHOLE>(simd, self.weights, [ky * KERNEL + kx, ch, part]);
+                    for (n, sum) in sums.iter_mut().enumerate() {
+                        *sum = simd.mul_add_e_f32s(under[n * STRIDE + kx], tap, *sum);
+                    }
+                }
+            }
+            for (n, sum) in sums.into_iter().enumerate() {
+                let v = simd.min_f32s(simd.max_f32s(sum, low), high);
+                self.put(simd, y * w + c + n, part, v);
+            }
+        }
+    }
+
+    /// One pixel of the output.
+    #[inline(always)]
+    fn one<S: Simd, const WHOLE: bool>(
+        &mut self,
+        simd: S,
+        [y, c]: [usize; 2],
+        [top, left]: [usize; 2],
+        w: usize,
+    ) {
+        let [ih, iw, ch] = self.x.shape;
+        let [low, high] = self.limits.map(|l| simd.splat_f32s(l));
+        let ([kh, kw], [down, right]) = (self.window.kernel, self.window.stride);
+        let (rows, taps) = (
+            inside(y * down, top, kh, ih),
+            inside(c * right, left, kw, iw),
+        );
+        for part in 0..ch.div_ceil(S::F32_LANES) {
+            let mut sum = nth::<S, WHOLE>(simd, self.bias, [0, ch, part]);
+            for ky in rows.clone() {
+                for kx in taps.clone() {
+                    let at = (y * down + ky - top) * iw + c * right + kx - left;
+                    let s = nth::<S, WHOLE>(simd, &self.x.data, [at, ch, part]);
+                    let tap = nth::<S, WHOLE>(simd, self.weights, [ky * kw + kx, ch, part]);
+                    sum = simd.mul_add_e_f32s(s, tap, sum);
+                }
+            }
+            let v = simd.min_f32s(simd.max_f32s(sum, low), high);
+            self.put(simd, y * w + c, part, v);
+        }
+    }
+
+    #[inline(always)]
+    fn put<S: Simd>(&mut self, simd: S, pixel: usize, part: usize, v: S::f32s) {
+        let ch = self.x.shape[2];
+        let end = ((part + 1) * S::F32_LANES).min(ch);
+        let to = &mut self.out[pixel * ch + part * S::F32_LANES..pixel * ch + end];
+        store(simd, to, v);
     }
 }
 
@@ -368,18 +491,27 @@ impl pulp::WithSimd for Depthwise<'_> {
     type Output = ();
 
     #[inline(always)]
-    fn with_simd<S: Simd>(self, simd: S) {
+    fn with_simd<S: Simd>(mut self, simd: S) {
+        let whole = self.x.shape[2].is_multiple_of(S::F32_LANES);
         // The usual sizes are unrolled.
-        match self.window.kernel {
-            [3, 3] => self.run(simd, [3, 3]),
-            [5, 5] => self.run(simd, [5, 5]),
-            other => self.run(simd, other),
+        match (self.window.kernel, self.window.stride, whole) {
+            ([3, 3], [1, 1], true) => self.run::<S, true, 3, 1, 6>(simd),
+            ([3, 3], [1, 1], false) => self.run::<S, false, 3, 1, 6>(simd),
+            ([3, 3], [2, 2], true) => self.run::<S, true, 3, 2, 9>(simd),
+            ([5, 5], [1, 1], true) => self.run::<S, true, 5, 1, 8>(simd),
+            ([5, 5], [1, 1], false) => self.run::<S, false, 5, 1, 8>(simd),
+            ([5, 5], [2, 2], true) => self.run::<S, true, 5, 2, 11>(simd),
+            _ => {
+                let shape = self.x.shape;
+                let (h, top) = self.window.along(0, shape[0]);
+                let (w, left) = self.window.along(1, shape[1]);
+                for (y, c) in (0..h).flat_map(|y| (0..w).map(move |c| (y, c))) {
+                    self.one::<S, false>(simd, [y, c], [top, left], w);
+                }
+            }
         }
     }
 }
-
-/// Most taps of a depthwise kernel.
-const TAPS: usize = 25;
 
 /// Which taps of a kernel lie on the picture when it begins `at`, less `zeros`.
 fn inside(at: usize, zeros: usize, kernel: usize, length: usize) -> std::ops::Range<usize> {
@@ -453,6 +585,7 @@ fn pad(x: &Value, by: &[[usize; 2]; 3], scratch: &mut Scratch) -> Value {
     let shape: Shape = [0, 1, 2].map(|k| x.shape[k] + by[k][0] + by[k][1]);
     let [ih, iw, ch] = x.shape;
     let mut out = scratch.buffer(shape.iter().product());
+    out.fill(0.0);
     for y in 0..ih {
         for c in 0..iw {
             let to = ((y + by[0][0]) * shape[1] + c + by[1][0]) * shape[2] + by[2][0];
@@ -574,12 +707,21 @@ mod tests {
     fn vectors_and_panels_that_are_not_full_give_what_the_definition_gives() {
         // Values and weights that repeat nowhere near one another.
         let number = |i: usize| ((i * 7919) % 101) as f32 / 50.0 - 1.0;
-        for (size, ci, co) in [([7, 5], 3, 5), ([6, 9], 20, 37), ([4, 4], 33, 64)] {
+        for (size, ci, co) in [
+            ([7, 5], 3, 5),
+            ([6, 19], 20, 37),
+            ([4, 4], 33, 64),
+            ([9, 13], 32, 24),
+            // More pixels than are laid out at once.
+            ([12, 30], 24, 7),
+        ] {
             for (kernel, stride, padding) in [
                 (1, 1, Padding::Same),
                 (3, 2, Padding::Same),
                 (3, 1, Padding::Valid),
                 (4, 1, Padding::Same),
+                (5, 1, Padding::Zeros([[2, 1], [1, 2]])),
+                (5, 2, Padding::Same),
             ] {
                 let x = value([size[0], size[1], ci], number);
                 let window = window(kernel, stride, padding);

@@ -9,6 +9,7 @@ pub mod tfjs;
 pub mod tflite;
 
 use std::collections::HashMap;
+use std::sync::{Mutex, PoisonError};
 
 pub(crate) use kernel::{Activation, Padding, Window, panels};
 
@@ -44,7 +45,7 @@ pub(crate) enum Op {
     /// Weights by kernel row, kernel column, input channel, output channel, in [`kernel::panels`].
     Conv {
         window: Window,
-        panels: Vec<[f32; kernel::PANEL]>,
+        panels: Vec<kernel::Panel>,
         bias: Vec<f32>,
         then: Activation,
     },
@@ -73,7 +74,7 @@ pub(crate) struct Node {
 }
 
 /// A network with its weights.
-#[derive(Debug, Clone)]
+#[derive(Debug)]
 pub struct Net {
     nodes: Vec<Node>,
     input: usize,
@@ -82,6 +83,8 @@ pub struct Net {
     /// The node after which a value is not needed any more.
     last_use: Vec<usize>,
     values: usize,
+    /// What nobody runs with now.
+    idle: Mutex<Vec<Scratch>>,
 }
 
 /// A value of a network.
@@ -93,26 +96,54 @@ pub struct Value {
     pub data: Vec<f32>,
 }
 
-/// Buffers that a thread uses again from run to run: fresh memory costs as much as the arithmetic.
+/// Buffers that are used again from run to run: fresh memory costs as much as the arithmetic.
 #[derive(Debug, Default)]
-pub struct Scratch {
+struct Scratch {
     free: Vec<Vec<f32>>,
     columns: Vec<f32>,
 }
 
 impl Scratch {
+    /// So many numbers, whichever they are. Those of another length are not cut to it: making them longer again would
+    /// clear them.
     fn buffer(&mut self, length: usize) -> Vec<f32> {
-        let best = self
-            .free
-            .iter()
-            .enumerate()
-            .filter(|(_, b)| b.capacity() >= length)
-            .min_by_key(|(_, b)| b.capacity())
-            .map(|(i, _)| i);
-        let mut b = best.map_or_else(Vec::new, |i| self.free.swap_remove(i));
-        b.clear();
-        b.resize(length, 0.0);
-        b
+        match self.free.iter().rposition(|b| b.len() == length) {
+            Some(same) => self.free.remove(same),
+            None => vec![0.0; length],
+        }
+    }
+}
+
+/// Zeros about a picture belong to the window that moves over it: written out they would be all of the picture once
+/// more.
+fn fold(nodes: &mut Vec<Node>, outputs: &[usize]) {
+    let mut zeros = HashMap::new();
+    for node in nodes.iter() {
+        if let (Op::Pad([rows, columns, [0, 0]]), [from]) = (&node.op, &node.inputs[..]) {
+            zeros.insert(node.output, (*from, [*rows, *columns]));
+        }
+    }
+    zeros.retain(|value, _| {
+        let bare =
+            |node: &mut Node| window(&mut node.op).is_some_and(|w| w.padding == Padding::Valid);
+        let mut users = nodes.iter_mut().filter(|n| n.inputs.contains(value));
+        !outputs.contains(value) && users.all(bare)
+    });
+    nodes.retain(|n| !zeros.contains_key(&n.output));
+    for node in nodes {
+        let about = node.inputs.first().and_then(|i| zeros.get(i));
+        if let (Some((from, about)), Some(window)) = (about, window(&mut node.op)) {
+            window.padding = Padding::Zeros(*about);
+            node.inputs[0] = *from;
+        }
+    }
+}
+
+/// The window of a sum over what lies under it.
+fn window(op: &mut Op) -> Option<&mut Window> {
+    match op {
+        Op::Conv { window, .. } | Op::Depthwise { window, .. } => Some(window),
+        _ => None,
     }
 }
 
@@ -138,6 +169,7 @@ impl Net {
             }
         }
         kept.reverse();
+        fold(&mut kept, &outputs);
         let mut last_use = vec![0; values];
         for (k, node) in kept.iter().enumerate() {
             for i in &node.inputs {
@@ -154,6 +186,7 @@ impl Net {
             outputs,
             last_use,
             values,
+            idle: Mutex::default(),
         }
     }
 
@@ -162,8 +195,16 @@ impl Net {
         self.shape
     }
 
-    /// Runs the network; gives its outputs in the order in which they were asked for.
-    pub fn run(&self, picture: &[f32], scratch: &mut Scratch) -> Result<Vec<Value>, NetError> {
+    /// Runs the network; gives its outputs in the order in which they were asked for. Threads may run it at once.
+    pub fn run(&self, picture: &[f32]) -> Result<Vec<Value>, NetError> {
+        let idle = || self.idle.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut scratch = idle().pop().unwrap_or_default();
+        let made = self.run_with(picture, &mut scratch);
+        idle().push(scratch);
+        made
+    }
+
+    fn run_with(&self, picture: &[f32], scratch: &mut Scratch) -> Result<Vec<Value>, NetError> {
         let wrong = |what: &str| NetError::Damaged(what.to_owned());
         if picture.len() != self.shape.iter().product::<usize>() {
             return Err(wrong("the picture has another size than the network takes"));
@@ -197,14 +238,64 @@ impl Net {
                 }
             }
         }
-        self.outputs
-            .iter()
-            .map(|o| {
-                values
-                    .get(o)
-                    .cloned()
-                    .ok_or_else(|| wrong("an output is never made"))
-            })
-            .collect()
+        let mut made = |o| {
+            values
+                .remove(o)
+                .ok_or_else(|| wrong("an output is never made"))
+        };
+        self.outputs.iter().map(&mut made).collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use rayon::prelude::*;
+
+    use super::*;
+
+    /// Zeros about a picture, then sums over two by two pixels of it.
+    fn padded(outputs: Vec<usize>) -> Net {
+        let window = Window {
+            kernel: [2, 2],
+            stride: [1, 2],
+            padding: Padding::Valid,
+        };
+        let sums = Op::Conv {
+            window,
+            panels: panels(&[1.0; 4], 1),
+            bias: vec![0.5],
+            then: Activation::None,
+        };
+        let node = |op, from, output| Node {
+            op,
+            inputs: vec![from],
+            output,
+        };
+        let nodes = vec![
+            node(Op::Pad([[1, 0], [0, 1], [0, 0]]), 0, 1),
+            node(sums, 1, 2),
+        ];
+        Net::new(nodes, (0, [2, 3, 1]), outputs, 3)
+    }
+
+    #[test]
+    fn zeros_about_a_picture_go_into_the_window_that_takes_them() {
+        let (alone, kept) = (padded(vec![2]), padded(vec![2, 1]));
+        assert_eq!((alone.nodes.len(), kept.nodes.len()), (1, 2));
+        let picture = [1.0, 2.0, 3.0, 4.0, 5.0, 6.0];
+        let made = alone.run(&picture).unwrap();
+        assert_eq!(made[0].shape, [2, 2, 1]);
+        assert_eq!(made[0].data, [3.5, 3.5, 12.5, 9.5]);
+        let both = kept.run(&picture).unwrap();
+        assert_eq!(both[0], made[0]);
+        assert_eq!(both[1].shape, [3, 4, 1]);
+        assert_eq!(
+            both[1].data,
+            [0.0, 0.0, 0.0, 0.0, 1.0, 2.0, 3.0, 0.0, 4.0, 5.0, 6.0, 0.0]
+        );
+        // What was in a buffer before does not show, whoever had it.
+        let again = (0..64).into_par_iter().map(|_| kept.run(&picture).unwrap());
+        assert!(again.collect::<Vec<_>>().iter().all(|made| *made == both));
+        assert!(alone.run(&picture[1..]).is_err());
     }
 }

@@ -346,18 +346,11 @@ mod tests {
             &["head"],
         )
         .unwrap();
-        let run = |p: &[f32]| {
-            net.run(p, &mut super::super::Scratch::default()).unwrap()[0]
-                .data
-                .clone()
-        };
+        let run = |p: &[f32]| net.run(p).unwrap()[0].data.clone();
         assert_eq!(run(&[1.0, 1.0]), [2.5]);
         assert_eq!(run(&[9.0, 1.0]), [6.0]);
         assert_eq!(run(&[0.0, 9.0]), [0.0]);
-        assert!(
-            net.run(&[1.0], &mut super::super::Scratch::default())
-                .is_err()
-        );
+        assert!(net.run(&[1.0]).is_err());
     }
 
     #[test]
