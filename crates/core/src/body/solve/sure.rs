@@ -64,8 +64,9 @@ impl Solver<'_> {
             let now = &self.instants[t];
             let hips = skeleton::middle(&state.joints[t], Landmark::LeftHip, Landmark::RightHip);
             let mut covariance = calibrated.covariance(now, hips.xy(), &block);
-            if now.unsure > 0.0 {
-                let by = turned_upper(&state.joints[t]) * now.unsure;
+            let unsure = now.unsure.hypot(calibrated.stays(now));
+            if unsure > 0.0 {
+                let by = turned_upper(&state.joints[t]) * unsure;
                 covariance.ger(1.0, &by, &by, 1.0);
             }
             for doubt in &now.doubts {
