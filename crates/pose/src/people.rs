@@ -216,6 +216,8 @@ pub(crate) fn find(net: &Net, picture: &Picture, window: Window) -> Result<Vec<P
             }
         }
     }
+    // A person is at most as sure as its middle.
+    peaks.retain(|(score, ..)| *score >= SURE);
     peaks.sort_by(|a, b| b.0.total_cmp(&a.0));
     peaks.truncate(MOST);
     let grid = rows as f64;
