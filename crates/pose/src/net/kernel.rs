@@ -274,6 +274,7 @@ impl Product<'_> {
         pixel: usize,
     ) -> usize {
         let (co, lanes, deep) = (self.bias.len(), S::F32_LANES, self.deep);
+        // Never so: it spares the loop its checks.
         if part + 1 >= PANEL / lanes {
             return P;
         }
@@ -423,7 +424,6 @@ impl Depthwise<'_> {
         w: usize,
     ) {
         let [ih, iw, ch] = self.x.shape;
-        let [low, high] = self.limits.map(|l| simd.splat_f32s(l));
         let down = y * self.window.stride[0];
         let rows = inside(down, top, KERNEL, ih);
         for part in 0..ch.div_ceil(S::F32_LANES) {
@@ -441,8 +441,7 @@ impl Depthwise<'_> {
                 }
             }
             for (n, sum) in sums.into_iter().enumerate() {
-                let v = simd.min_f32s(simd.max_f32s(sum, low), high);
-                self.put(simd, y * w + c + n, part, v);
+                self.put(simd, y * w + c + n, part, sum);
             }
         }
     }
@@ -457,7 +456,6 @@ impl Depthwise<'_> {
         w: usize,
     ) {
         let [ih, iw, ch] = self.x.shape;
-        let [low, high] = self.limits.map(|l| simd.splat_f32s(l));
         let ([kh, kw], [down, right]) = (self.window.kernel, self.window.stride);
         let (rows, taps) = (
             inside(y * down, top, kh, ih),
@@ -473,13 +471,15 @@ impl Depthwise<'_> {
                     sum = simd.mul_add_e_f32s(s, tap, sum);
                 }
             }
-            let v = simd.min_f32s(simd.max_f32s(sum, low), high);
-            self.put(simd, y * w + c, part, v);
+            self.put(simd, y * w + c, part, sum);
         }
     }
 
+    /// A pixel's sum within its limits.
     #[inline(always)]
-    fn put<S: Simd>(&mut self, simd: S, pixel: usize, part: usize, v: S::f32s) {
+    fn put<S: Simd>(&mut self, simd: S, pixel: usize, part: usize, sum: S::f32s) {
+        let [low, high] = self.limits.map(|l| simd.splat_f32s(l));
+        let v = simd.min_f32s(simd.max_f32s(sum, low), high);
         let ch = self.x.shape[2];
         let end = ((part + 1) * S::F32_LANES).min(ch);
         let to = &mut self.out[pixel * ch + part * S::F32_LANES..pixel * ch + end];
