@@ -54,6 +54,7 @@ fn instants(p: &Performance, many: usize, times: &[f64], source: Source) -> Vec<
                     pixel: s.pixel,
                     sigma: s.sigma,
                     source,
+                    carried: 0.0,
                 }));
         }
     }

@@ -53,6 +53,7 @@ fn main() -> std::process::ExitCode {
                 pixel: s.pixel,
                 sigma: s.sigma,
                 source: Source::Automatic,
+                carried: 0.0,
             });
             instants[now].seen.extend(all);
         }

@@ -44,6 +44,7 @@ fn missed(p: &Performance, role: Role, cameras: usize) -> (f64, f64) {
                     pixel: s.pixel,
                     sigma: s.sigma,
                     source: Source::Automatic,
+                    carried: 0.0,
                 });
                 instants[t].seen.extend(seen);
             }

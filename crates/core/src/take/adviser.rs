@@ -222,6 +222,7 @@ fn solved(couple: CoupleBody, stands: &[Stand], eyes: &[Eye]) -> Option<[Bodies;
                         pixel,
                         sigma: PIXEL_SIGMA,
                         source: Source::Hand,
+                        carried: 0.0,
                     }));
                 }
                 now

@@ -198,6 +198,7 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
         match take.floor(i) {
             Ok(c) => {
                 let mut track = film.track.clone();
+                size::turn(&mut track, &c.camera);
                 let beside = match (tracks.first(), cameras.first(), index.first()) {
                     (Some(t), Some(c), Some(i)) => {
                         let later = take.films[*i].offset - film.offset;
@@ -239,9 +240,7 @@ pub fn solve_take(take: &Take, before: Option<&Solved>) -> Solved {
         legs::mend(film, figure);
         for role in Role::BOTH {
             stray::drop(film.track, film.camera, role);
-            // Before the hand's marks are spread: those must not change every instant.
             size::stretch(film.track, film.camera, role);
-            spread::spread(film.track, film.marked, role);
         }
     }
     let given = Role::BOTH.map(|role| instants(take, role, (&index, &tracks), charted.as_ref()));
@@ -341,6 +340,7 @@ fn instants(
                     pixel: *pixel,
                     sigma: PIXEL_SIGMA.hypot(MARK_PACE * late),
                     source: Source::Hand,
+                    carried: 0.0,
                 }));
         }
     }
@@ -373,6 +373,7 @@ fn instants(
             now.floor_sigma = 0.02;
         }
     }
+    spread::spread(&mut out);
     let steps: Vec<StepMark> = take
         .marks
         .steps
@@ -428,15 +429,19 @@ fn add(now: &mut Instant, camera: usize, found: &BTreeMap<L, Sight>) {
             .seen
             .iter()
             .any(|m| m.camera == camera && m.landmark == *landmark && m.source == Source::Hand);
-        if !marked {
-            now.seen.push(Seen {
-                camera,
-                landmark: *landmark,
-                pixel: s.pixel,
-                sigma: s.sigma,
-                source: s.source,
-            });
-        }
+        let of = if marked {
+            &mut now.outranked
+        } else {
+            &mut now.seen
+        };
+        of.push(Seen {
+            camera,
+            landmark: *landmark,
+            pixel: s.pixel,
+            sigma: s.sigma,
+            source: s.source,
+            carried: 0.0,
+        });
         if let Some(about_hips) = s.about_hips {
             now.hints.push(Hint {
                 camera,

@@ -1,7 +1,10 @@
-//! How large a finder takes a dancer for: its places in metres about the hips are those of a body of its own
-//! choosing, often a smaller one.
+//! How large a finder takes a dancer for, and from where it thinks it sees the body: its places in metres about the hips
+//! are those of a body of its own choosing, often a smaller one.
+
+use nalgebra::{Rotation3, Vector3};
 
 use crate::body::Landmark;
+use crate::body::solve::Source;
 use crate::body::track::Sighting;
 use crate::camera::Camera;
 use crate::units::Role;
@@ -15,6 +18,35 @@ const ENOUGH: usize = 12;
 
 /// Sizes that are believed.
 const BELIEVED: [f64; 2] = [0.7, 1.6];
+
+/// Turns the places about the hips that the program's networks gave to the camera's axes. A network is shown the piece of
+/// the picture with the dancer in it, and takes what is there for straight ahead: its depth lies along the ray to the
+/// hips. Who dances at the edge of the picture is seen past the camera's own axis by as much as the ray is off it.
+pub(super) fn turn(track: &mut [Sighting], camera: &Camera) {
+    for s in track {
+        let Some(hips) = middle(s, [L::LeftHip, L::RightHip]) else {
+            continue;
+        };
+        let [x, y] = [0, 1].map(|k| (hips[k] - camera.centre[k]) / camera.focal);
+        let by = Rotation3::rotation_between(&Vector3::z(), &Vector3::new(x, y, 1.0));
+        let networks = s
+            .points
+            .values_mut()
+            .filter(|p| p.source == Source::Network);
+        for about in networks.filter_map(|p| p.about_hips.as_mut()) {
+            if let Some(by) = by {
+                *about = (by * Vector3::from(*about)).into();
+            }
+        }
+    }
+}
+
+/// The middle of two landmarks in the picture.
+fn middle(s: &Sighting, pair: [L; 2]) -> Option<[f64; 2]> {
+    let [a, b] = pair.map(|l| s.points.get(&l).map(|p| p.pixel));
+    let (a, b) = (a?, b?);
+    Some([0, 1].map(|k| 0.5 * (a[k] + b[k])))
+}
 
 /// Stretches a dancer's places about the hips to the size that the picture shows: how far landmarks lie from
 /// the hips in the picture, at the distance of the standing foot. Gives the factor, 1 where too little is seen.
@@ -46,13 +78,9 @@ pub(super) fn stretch(track: &mut [Sighting], camera: &Camera, role: Role) -> f6
 /// Of one sighting, the sum of squares of the landmarks' places beside the hips in the picture, and of their
 /// products with what is said, metres.
 fn compared(s: &Sighting, camera: &Camera) -> Option<(f64, f64)> {
-    let middle = |a: L, b: L| {
-        let (a, b) = (s.points.get(&a)?.pixel, s.points.get(&b)?.pixel);
-        Some([0, 1].map(|k| 0.5 * (a[k] + b[k])))
-    };
     let feet = [
-        middle(L::LeftHeel, L::LeftToe),
-        middle(L::RightHeel, L::RightToe),
+        middle(s, [L::LeftHeel, L::LeftToe]),
+        middle(s, [L::RightHeel, L::RightToe]),
     ];
     // The lower one stands.
     let foot = feet
@@ -61,7 +89,7 @@ fn compared(s: &Sighting, camera: &Camera) -> Option<(f64, f64)> {
         .max_by(|a, b| a[1].total_cmp(&b[1]))?;
     let on = camera.at_height(foot.into(), SOLE)?;
     let depth = camera.depth([on.x, on.y, SOLE].into());
-    let hips = middle(L::LeftHip, L::RightHip)?;
+    let hips = middle(s, [L::LeftHip, L::RightHip])?;
     let (mut square, mut product) = (0.0, 0.0);
     for p in s.points.values() {
         let Some(about) = p.about_hips else { continue };
@@ -151,5 +179,34 @@ mod tests {
         let mut all = track.clone();
         assert_eq!(stretch(&mut all, &phone(), Role::Follower), 1.0);
         assert_eq!(all, track);
+    }
+
+    #[test]
+    fn what_a_network_sees_past_the_axis_is_turned_by_as_much() {
+        let camera = phone();
+        // Somebody 1.5 m to the left of the axis, seen as from straight ahead.
+        let mut track = walk(&camera, 1.0);
+        track.truncate(1);
+        let place = Vector3::new(-1.5, 0.0, 0.0);
+        for (l, s) in &mut track[0].points {
+            let q = camera.project(Point3::from(
+                place + Vector3::new(if l.side() > 0.0 { 0.1 } else { -0.1 }, 0.0, 0.9),
+            ));
+            let q = q.unwrap();
+            s.pixel = [q.x, q.y];
+            s.about_hips = Some([0.1 * l.side(), 0.0, 0.0]);
+        }
+        let automatic = track.clone();
+        turn(&mut track, &camera);
+        assert_eq!(track, automatic, "another finder knows its camera");
+        for s in track[0].points.values_mut() {
+            s.source = Source::Network;
+        }
+        turn(&mut track, &camera);
+        let left = track[0].points[&L::LeftShoulder].about_hips.unwrap();
+        // The hips' middle is seen 16.6° to the left; across the ray, what is to the right lies further away.
+        let by = left[2].atan2(left[0]).to_degrees();
+        assert!((by - 16.6).abs() < 0.2, "{by}");
+        assert!((Vector3::from(left).norm() - 0.1).abs() < 1e-9);
     }
 }

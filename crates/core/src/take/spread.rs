@@ -3,10 +3,8 @@
 
 use std::collections::BTreeMap;
 
-use crate::body::Pose;
-use crate::body::track::Sighting;
+use crate::body::solve::{Instant, Seen, Source};
 use crate::camera::PIXEL_SIGMA;
-use crate::units::Role;
 
 /// How long a finder's errors stay, seconds: the time after which they are alike by 1/e. By what marks do for bodies
 /// that the networks found; the simulated finder's errors stay half as long.
@@ -21,58 +19,71 @@ const LEAST: f64 = 0.2;
 /// A mark this many standard errors off is a mistake of the finder's, which ends where it jumps back.
 const MISTAKEN: f64 = 3.0;
 
-/// Carries the hand's corrections of a dancer to the sightings around them, weaker with the time between:
+/// What a finder saw of a landmark, not a hand.
+fn found<'a>(seen: &'a [Seen], of: &Seen) -> Option<&'a Seen> {
+    let same = |s: &&Seen| s.camera == of.camera && s.landmark == of.landmark;
+    seen.iter().filter(same).find(|s| s.source != Source::Hand)
+}
+
+/// Carries the hand's corrections of a dancer to the instants around them, weaker with the time between:
 /// as of an error that is alike by exp(−t / 0.5 s) (first-order Gauss-Markov), corrected places move by that
 /// share of the correction and keep the rest of their variance. Of two corrections the nearer one counts.
-pub(super) fn spread(track: &mut [Sighting], poses: &[Pose], role: Role) {
-    let own: Vec<usize> = (0..track.len())
-        .filter(|i| track[*i].role == role)
-        .collect();
-    // Weight and correction of every point, before any is moved.
+pub(super) fn spread(instants: &mut [Instant]) {
+    // Weight and correction of every place, before any is moved.
     let mut moved = BTreeMap::new();
-    for pose in poses.iter().filter(|p| p.role == role) {
-        let off = |k: &usize| (track[own[*k]].at.secs() - pose.at.secs()).abs();
-        let nearest = (0..own.len()).min_by(|a, b| off(a).total_cmp(&off(b)));
-        let Some(middle) = nearest.filter(|k| off(k) < NEAR) else {
-            continue;
-        };
-        for (landmark, pixel) in &pose.points {
-            let Some(there) = track[own[middle]].points.get(landmark) else {
+    for (middle, now) in instants.iter().enumerate() {
+        for hand in now.seen.iter().filter(|s| s.source == Source::Hand) {
+            let (before, after) = (&instants[..middle], &instants[middle + 1..]);
+            let away = |t: usize| (instants[t].at - now.at).abs();
+            let beside = || {
+                let near = (0..instants.len()).filter(|t| away(*t) < NEAR);
+                let mut seen: Vec<_> = near
+                    .filter_map(|t| Some((away(t), found(&instants[t].seen, hand)?)))
+                    .collect();
+                seen.sort_by(|a, b| a.0.total_cmp(&b.0));
+                Some(seen.first()?.1)
+            };
+            let Some(there) = found(&now.outranked, hand).or_else(beside) else {
                 continue;
             };
-            let by = [0, 1].map(|k| pixel[k] - there.pixel[k]);
+            let by = [0, 1].map(|k| hand.pixel[k] - there.pixel[k]);
             let size = by[0].hypot(by[1]);
             let mistaken = size > MISTAKEN * there.sigma;
-            let (before, after) = own.split_at(middle);
-            let mut carry = |side: &mut dyn Iterator<Item = &usize>| {
+            let mut carry = |side: &mut dyn Iterator<Item = (usize, &Instant)>| {
                 let mut last = there.pixel;
-                for i in side {
-                    let s = &track[*i];
-                    let weight = (-(s.at.secs() - pose.at.secs()).abs() / STAYS).exp();
-                    let Some(p) = s.points.get(landmark).filter(|_| weight > LEAST) else {
+                for (t, other) in side {
+                    let weight = (-(other.at - now.at).abs() / STAYS).exp();
+                    if weight <= LEAST {
                         break;
+                    }
+                    let Some(s) = found(&other.seen, hand) else {
+                        continue;
                     };
-                    let jump = (p.pixel[0] - last[0]).hypot(p.pixel[1] - last[1]);
+                    let jump = (s.pixel[0] - last[0]).hypot(s.pixel[1] - last[1]);
                     if mistaken && jump > 0.5 * size {
                         break;
                     }
-                    last = p.pixel;
-                    let best = moved.entry((*i, *landmark)).or_insert((0.0, [0.0; 2]));
+                    last = s.pixel;
+                    let place = (t, hand.camera, hand.landmark);
+                    let best = moved.entry(place).or_insert((0.0, [0.0; 2]));
                     if weight > best.0 {
                         *best = (weight, by);
                     }
                 }
             };
-            carry(&mut before.iter().rev());
-            carry(&mut after.iter());
+            carry(&mut before.iter().enumerate().rev());
+            carry(&mut after.iter().enumerate().map(|(k, i)| (middle + 1 + k, i)));
         }
     }
-    for ((i, landmark), (weight, by)) in moved {
-        if let Some(p) = track[i].points.get_mut(&landmark) {
+    for ((t, camera, landmark), (weight, by)) in moved {
+        let of = |s: &&mut Seen| s.camera == camera && s.landmark == landmark;
+        let mut seen = instants[t].seen.iter_mut().filter(of);
+        if let Some(s) = seen.find(|s| s.source != Source::Hand) {
             // A large correction says that the finder is worse here than it claims.
-            let was = p.sigma.powi(2).max(0.5 * (by[0].powi(2) + by[1].powi(2)));
-            p.pixel = [0, 1].map(|k| p.pixel[k] + weight * by[k]);
-            p.sigma = (was * (1.0 - weight * weight) + (weight * PIXEL_SIGMA).powi(2)).sqrt();
+            let was = s.sigma.powi(2).max(0.5 * (by[0].powi(2) + by[1].powi(2)));
+            s.pixel = [0, 1].map(|k| s.pixel[k] + weight * by[k]);
+            s.sigma = (was * (1.0 - weight * weight) + (weight * PIXEL_SIGMA).powi(2)).sqrt();
+            s.carried = weight;
         }
     }
 }
@@ -81,74 +92,111 @@ pub(super) fn spread(track: &mut [Sighting], poses: &[Pose], role: Role) {
 mod tests {
     use super::*;
     use crate::body::Landmark as L;
-    use crate::body::solve::Source;
-    use crate::body::track::Sight;
-    use crate::units::MediaTime;
+
+    fn hip(camera: usize, x: f64, source: Source) -> Seen {
+        Seen {
+            camera,
+            landmark: L::LeftHip,
+            pixel: [x, 50.0],
+            sigma: if source == Source::Hand {
+                PIXEL_SIGMA
+            } else {
+                3.0
+            },
+            source,
+            carried: 0.0,
+        }
+    }
 
     /// A hip that stands still at x = 100 and is found 12 pixels to the right, at 25 frames a second; from a
-    /// frame on it is found where it is.
-    fn track(right_from: i64) -> Vec<Sighting> {
+    /// frame on it is found where it is. A second camera's finder sees it at 300.
+    fn found(right_from: usize) -> Vec<Instant> {
         (0..40)
             .map(|i| {
-                let sight = Sight {
-                    pixel: [if i < right_from { 112.0 } else { 100.0 }, 50.0],
-                    sigma: 3.0,
-                    source: Source::Automatic,
-                    about_hips: None,
-                };
-                Sighting {
-                    at: MediaTime(i * 40_000),
-                    role: Role::Follower,
-                    points: [(L::LeftHip, sight)].into(),
-                }
+                let mut now = Instant::new(0.04 * i as f64);
+                let x = if i < right_from { 112.0 } else { 100.0 };
+                now.seen = vec![
+                    hip(0, x, Source::Automatic),
+                    hip(1, 300.0, Source::Automatic),
+                ];
+                now
             })
             .collect()
     }
 
-    fn hand(frame: i64) -> Pose {
-        Pose {
-            role: Role::Follower,
-            at: MediaTime(frame * 40_000),
-            points: [(L::LeftHip, [100.0, 50.0])].into(),
+    /// The same with marks of a hand in the first camera's picture.
+    fn marked(right_from: usize, frames: &[usize]) -> Vec<Instant> {
+        let mut all = found(right_from);
+        for frame in frames {
+            let now = &mut all[*frame];
+            now.outranked.push(now.seen.remove(0));
+            now.seen.push(hip(0, 100.0, Source::Hand));
         }
+        all
+    }
+
+    fn at(all: &[Instant], frame: usize) -> Seen {
+        *all[frame].seen.iter().find(|s| s.camera == 0).unwrap()
     }
 
     #[test]
     fn a_correction_fades_with_time() {
-        let mut t = track(40);
-        spread(&mut t, &[hand(25)], Role::Follower);
-        let at = |i: usize| t[i].points[&L::LeftHip];
-        assert!((at(25).pixel[0] - 100.0).abs() < 1e-9);
-        assert!((at(25).sigma - PIXEL_SIGMA).abs() < 1e-9);
+        let mut t = marked(40, &[25]);
+        spread(&mut t);
+        assert_eq!(at(&t, 25), hip(0, 100.0, Source::Hand));
         // A quarter of a second on, six tenths of it are carried, either way.
         for i in [19, 31] {
-            let left = (at(i).pixel[0] - 100.0) / 12.0;
+            let left = (at(&t, i).pixel[0] - 100.0) / 12.0;
             assert!((left - (1.0 - (-0.48_f64).exp())).abs() < 1e-9, "{left}");
+            assert!((at(&t, i).carried - (-0.48_f64).exp()).abs() < 1e-9);
         }
-        assert!(at(27).sigma < at(29).sigma && at(29).sigma < at(33).sigma);
-        // A second away nothing changes, and the partner never.
-        assert_eq!(t[0], track(40)[0]);
-        let mut other = track(40);
-        spread(&mut other, &[hand(25)], Role::Leader);
-        assert_eq!(other, track(40));
+        let sigma = |i| at(&t, i).sigma;
+        assert!(sigma(27) < sigma(29) && sigma(29) < sigma(33));
+        // A second away nothing changes, and in the other camera's picture never.
+        assert_eq!(t[0], found(40)[0]);
+        for (now, was) in t.iter().zip(found(40)) {
+            let other = |i: &Instant| *i.seen.iter().find(|s| s.camera == 1).unwrap();
+            assert_eq!(other(now), other(&was));
+        }
+    }
+
+    #[test]
+    fn a_mark_between_two_frames_is_compared_with_the_nearer_one() {
+        let mut t = found(40);
+        let mut mark = Instant::new(0.81);
+        mark.seen = vec![hip(0, 100.0, Source::Hand)];
+        t.insert(21, mark);
+        spread(&mut t);
+        let left = (at(&t, 20).pixel[0] - 100.0) / 12.0;
+        assert!((left - (1.0 - (-0.02_f64).exp())).abs() < 1e-9, "{left}");
+        // Where nothing was found near by, nothing is known to be wrong.
+        let mut gone = found(40);
+        gone.iter_mut()
+            .skip(16)
+            .take(10)
+            .for_each(|i| i.seen.clear());
+        gone[20].seen = vec![hip(0, 100.0, Source::Hand)];
+        let was = gone.clone();
+        spread(&mut gone);
+        assert_eq!(gone, was);
     }
 
     #[test]
     fn a_mistake_ends_where_the_finder_jumps_back() {
-        let mut t = track(23);
-        spread(&mut t, &[hand(20)], Role::Follower);
-        let x = |i: usize| t[i].points[&L::LeftHip].pixel[0];
+        let mut t = marked(23, &[20]);
+        spread(&mut t);
+        let x = |i: usize| at(&t, i).pixel[0];
         assert!(x(22) < 108.0);
         assert_eq!((x(23), x(30)), (100.0, 100.0));
     }
 
     #[test]
     fn the_nearer_of_two_corrections_counts() {
-        let mut t = track(40);
-        spread(&mut t, &[hand(10), hand(14)], Role::Follower);
-        let mut one = track(40);
-        spread(&mut one, &[hand(14)], Role::Follower);
-        assert_eq!(t[15], one[15]);
-        assert_eq!(t[14], one[14]);
+        let mut t = marked(40, &[10, 14]);
+        spread(&mut t);
+        let mut one = marked(40, &[14]);
+        spread(&mut one);
+        assert_eq!(at(&t, 15), at(&one, 15));
+        assert!(at(&t, 11).carried > at(&one, 11).carried);
     }
 }

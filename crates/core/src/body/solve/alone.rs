@@ -1,10 +1,11 @@
 //! One dancer without the partner: where the joints are. How surely is worked out once it is known what the hands hold.
 
 use super::arms::{self, Place};
+use super::lies::Lies;
 use super::skeleton::{Joints, SCALES};
 use super::{
-    Desk, Given, Instant, SolveError, Solver, State, automatic, contact, hinted, lies, sides,
-    start, turns,
+    Desk, Given, Instant, SolveError, Solver, State, automatic, contact, hinted, sides, start,
+    turns,
 };
 use crate::camera::Calibration;
 
@@ -59,6 +60,8 @@ pub struct Alone {
     pub(super) stay: f64,
     /// The instants as they were used: sides put right, feet planted.
     pub(super) used: Vec<Instant>,
+    /// Where networks see this dancer.
+    pub(super) lies: Lies,
     /// How often left and right legs or arms bore each other's names, and were put right.
     pub(super) exchanged: usize,
 }
@@ -92,7 +95,8 @@ impl Alone {
             rounds += solver.descend(&mut desk, &mut state, pace.whole, false)?;
             given.stay = solver.stay(&state);
         }
-        lies::correct(&given, &mut instants, &state.joints);
+        let lies = Lies::learned(&given, &instants, &state.joints);
+        lies.correct(&given, &mut instants, &state.joints);
         let mut exchanged = 0;
         for _ in 0..2 {
             let before = instants.clone();
@@ -144,6 +148,7 @@ impl Alone {
             rounds,
             stay: given.stay,
             used: instants,
+            lies,
             exchanged,
         })
     }

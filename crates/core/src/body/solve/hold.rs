@@ -234,6 +234,7 @@ fn follow(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::body::solve::lies::Lies;
     use crate::body::solve::skeleton::{SCALES, standing};
 
     fn known(height: f64, x: Joints) -> Alone {
@@ -248,6 +249,7 @@ mod tests {
             rounds: 0,
             stay: 1.0,
             used: vec![Instant::new(1.0)],
+            lies: Lies::usual(),
             exchanged: 0,
         }
     }

@@ -120,6 +120,8 @@ pub struct Seen {
     pub sigma: f64,
     /// Where it comes from.
     pub source: Source,
+    /// How much of a hand's correction of the same finder near by it carries, 0 to 1.
+    pub carried: f64,
 }
 
 /// A place in three dimensions that a landmark network gives.
@@ -142,6 +144,8 @@ pub struct Instant {
     pub seen: Vec<Seen>,
     /// Hints.
     pub hints: Vec<Hint>,
+    /// What finders saw that a hand's marks outrank.
+    pub outranked: Vec<Seen>,
     /// Heel and toe of the left and the right foot known to stand on the floor.
     pub planted: [[bool; 2]; 2],
     /// The left and the right foot known to have borne the weight until now: its ball is hardly off the floor.
@@ -166,6 +170,7 @@ impl Instant {
             at,
             seen: Vec::new(),
             hints: Vec::new(),
+            outranked: Vec::new(),
             planted: [[false; 2]; 2],
             bore: [false; 2],
             floor_sigma: 0.01,

@@ -839,6 +839,7 @@ mod tests {
             pixel: [0.0; 2],
             sigma: 3.0,
             source,
+            carried: 0.0,
         };
         let by = |cameras: usize, source| {
             let mut now = Instant::new(0.0);

@@ -42,6 +42,7 @@ pub(super) fn sees(
             pixel: [q.x, q.y],
             sigma,
             source,
+            carried: 0.0,
         }
     })
 }
@@ -305,6 +306,7 @@ fn a_spin_is_followed_all_the_way_round() {
                     pixel: [q.x + off(), q.y + off()],
                     sigma: 4.0,
                     source: Source::Automatic,
+                    carried: 0.0,
                 });
             }
             now
@@ -411,6 +413,7 @@ fn detected(cameras: &[Calibration], yaws: &[f64], rng: &mut ChaCha8Rng) -> Vec<
                     pixel: [q.x + error[0], q.y + error[1]],
                     sigma: 2.0,
                     source: Source::Automatic,
+                    carried: 0.0,
                 });
             }
         }
