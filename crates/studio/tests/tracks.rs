@@ -16,7 +16,7 @@ use upright_core::judge::Judged;
 use upright_core::marks::{AngleMarks, CountSource, FloorReference, MarkCommand, Marks, StepMark};
 use upright_core::measure::{CoupleBody, Measure};
 use upright_core::take::{Film, Solved, Take, solve_take};
-use upright_core::units::{Estimate, Foot, MediaTime, Role};
+use upright_core::units::{Estimate, Foot, MediaTime, Role, wrap_degrees};
 use upright_studio::{
     Detector, Hand, Performance, Phone, Scenario, Shown, detect, known, marks, track,
 };
@@ -683,6 +683,72 @@ fn marks_on_a_second_angle_tell_what_one_cannot() {
     );
 }
 
+/// Which way a trunk faces along the floor, degrees.
+fn faces(joint: impl Fn(Landmark) -> Point3<f64>) -> f64 {
+    let lines = Landmark::TRUNK.map(|[l, r]| (joint(l) - joint(r)).xy().normalize());
+    let line = lines[0] + lines[1];
+    (-line.x).atan2(line.y).to_degrees()
+}
+
+#[test]
+fn marks_at_two_moments_tell_where_networks_see_a_dancer_all_the_time() {
+    let p = dance("shag-basic", 12);
+    let (mut marks, mut films) = filmed(&p, 8);
+    let camera = p.phone(0).camera();
+    let body =
+        |s: MediaTime, role: Role| p.bodies(p.phone(0).danced(s.secs()))[role as usize].clone();
+    // The side of the trunk that is near is seen 3 % of the height further ahead, and the far one as much further back.
+    for s in &mut films[0].track {
+        let (body, height) = (body(s.at, s.role), p.scenario().heights[s.role as usize]);
+        let (sin, cos) = faces(|l| body.joint(l)).to_radians().sin_cos();
+        let (ahead, left) = (Vector3::new(cos, sin, 0.0), Vector3::new(-sin, cos, 0.0));
+        for (l, seen) in &mut s.points {
+            (seen.source, seen.about_hips) = (Source::Network, None);
+            if Landmark::TRUNK.as_flattened().contains(l) {
+                let joint = body.joint(*l);
+                let turned_to = l.side() * left.dot(&(camera.position - joint).normalize());
+                let by = 0.03 * height * turned_to * ahead;
+                let [is, off] = [joint, joint + by].map(|at| camera.project(at).unwrap());
+                seen.pixel = [0, 1].map(|k| seen.pixel[k] + off[k] - is[k]);
+            }
+        }
+    }
+    let all = frames(&p);
+    let two = [all[20], all[110]];
+    let misses = |marks: &Marks| {
+        let solved = solved(&p, marks, &films, None);
+        let mut off = Vec::new();
+        for role in Role::BOTH {
+            let bodies = solved.of(role).unwrap();
+            for (k, t) in bodies.at.iter().enumerate() {
+                if two.iter().all(|m| (m.secs() - t).abs() > 1.0) {
+                    let truth = body(MediaTime::from_secs(*t), role);
+                    let miss = faces(|l| bodies.joint(k, l)) - faces(|l| truth.joint(l));
+                    off.push(wrap_degrees(miss).abs());
+                }
+            }
+        }
+        assert!(off.len() > 30, "{}", off.len());
+        median(off)
+    };
+    let before = misses(&marks);
+    for (at, role) in two.into_iter().flat_map(|t| Role::BOTH.map(|r| (t, r))) {
+        for landmark in Landmark::ALL {
+            let q = camera.project(body(at, role).joint(landmark)).unwrap();
+            let pixel = [q.x, q.y];
+            let place = MarkCommand::Place {
+                role,
+                at,
+                landmark,
+                pixel,
+            };
+            place.apply(&mut marks).unwrap();
+        }
+    }
+    let after = misses(&marks);
+    assert!(after < 0.8 * before, "{before}° before, {after}° after");
+}
+
 /// Standard errors of what is half-way through, both of the leader: where the left foot stands, metres, and how far the
 /// middles of shoulders and hips are apart along the floor, metres.
 fn claimed(p: &Performance, source: Source) -> [f64; 2] {
@@ -705,9 +771,9 @@ fn claimed(p: &Performance, source: Source) -> [f64; 2] {
 fn feet_that_networks_found_are_claimed_more_carefully_than_a_detectors() {
     let p = dance("shag-basic", 3);
     let [detector, networks] = [Source::Automatic, Source::Network].map(|s| claimed(&p, s));
-    // Feet by 1.2 to 1.65 instead of 0.9, leans by 0.6 instead of 0.63; the solution itself differs little.
+    // Feet by 1.1 to 1.5 instead of 0.9, leans by 0.6 instead of 0.63; the solution itself differs little.
     let [foot, lean] = [0, 1].map(|k| networks[k] / detector[k]);
-    assert!((1.3..2.0).contains(&foot), "{detector:?} {networks:?}");
+    assert!((1.2..1.8).contains(&foot), "{detector:?} {networks:?}");
     assert!((0.85..1.1).contains(&lean), "{detector:?} {networks:?}");
 }
 
