@@ -357,7 +357,7 @@ mod tests {
         let c = calibrated(&[now], 1, 1.5);
         let feet = modes(&c, L::LEGS[4], 0);
         assert_eq!(feet.map(|v| (1e6 * v).round()), [1.5e6; 2]);
-        assert!((modes(&c, L::LEGS[3], 0)[0] - 1.5 * 1.2).abs() < 1e-9);
+        assert!((modes(&c, L::LEGS[3], 0)[0] - 1.5 * NETWORK.legs[0]).abs() < 1e-9);
     }
 
     #[test]
