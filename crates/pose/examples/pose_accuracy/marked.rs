@@ -115,30 +115,28 @@ impl Marked {
         let before = draw::solve(p, marks, films).bodies;
         let after = [&often, &two].map(|times| by_hand(p, (marks, films), times).bodies);
         for role in Role::BOTH {
-            let of = |all: &[Result<Bodies, String>; 2]| all[role as usize].clone().ok();
-            let (Some(before), [often_solved, two_solved]) =
-                (of(&before), after.each_ref().map(of))
-            else {
+            let [often_solved, two_solved] = &after;
+            let Ok(before) = &before[role as usize] else {
                 continue;
             };
-            if let Some(after) = often_solved {
+            if let Ok(after) = &often_solved[role as usize] {
                 let near = &mut self.near;
                 compared(
                     p,
                     role,
                     &often,
-                    [&before, &after],
+                    [before, after],
                     |gap| FROM_MARK.iter().position(|(_, most)| gap <= *most),
                     near,
                 );
             }
-            if let Some(after) = two_solved {
+            if let Ok(after) = &two_solved[role as usize] {
                 let far = std::slice::from_mut(&mut self.far);
                 compared(
                     p,
                     role,
                     &two,
-                    [&before, &after],
+                    [before, after],
                     |gap| (gap > APART).then_some(0),
                     far,
                 );
@@ -155,10 +153,8 @@ impl Marked {
             let [a, b] = all.each_mut().map(|v| crate::quantile(v, q));
             format!("{a:.1} → {b:.1}")
         };
-        let far = (
-            "two moments marked, further than 1 s from both",
-            &mut self.far,
-        );
+        let apart = format!("two moments marked, further than {APART} s from both");
+        let far = (apart.as_str(), &mut self.far);
         let near = FROM_MARK.iter().map(|(name, _)| *name).zip(&mut self.near);
         for (name, e) in near.chain([far]) {
             let (foot, foot_most) = (pair(&mut e.foot, 0.5), pair(&mut e.foot, 0.9));

@@ -1,6 +1,6 @@
 //! Where on a body a network's points lie, and how far its hints are off: in the mean, and on this dancer.
 
-use nalgebra::{Matrix4, Vector2, Vector3, Vector4};
+use nalgebra::{Matrix2x4, Matrix3x4, Matrix4, SMatrix, SVector, Vector2, Vector3, Vector4};
 
 use super::skeleton::{Joints, front, middle, p};
 use super::{Given, Instant, Seen, Source, terms};
@@ -100,11 +100,11 @@ const ROUNDS: usize = 4;
 /// Lies that differ by more are others, a share of the height.
 const OTHER: f64 = 0.003;
 
-/// By so much of itself each part of a lie moves a point along some axes, and how far the point is off along these,
-/// both in units of a single sight's error.
+/// How a lie moves a point along some axes, and how far the point is off along these, both in units of a single sight's
+/// error.
 struct Row<const AXES: usize> {
-    moves: [nalgebra::SVector<f64, AXES>; 4],
-    off: nalgebra::SVector<f64, AXES>,
+    moves: SMatrix<f64, AXES, 4>,
+    off: SVector<f64, AXES>,
 }
 
 impl Lesson {
@@ -118,14 +118,11 @@ impl Lesson {
         for _ in 0..ROUNDS {
             let (mut normal, mut right) = (prior, prior * mean);
             for row in rows {
-                let left = (0..4).fold(row.off, |left, k| left - row.moves[k] * lie[k]);
+                let left = row.off - row.moves * lie;
                 let weight = (FREEDOM + AXES as f64) / (FREEDOM + left.norm_squared());
-                for k in 0..4 {
-                    right[k] += weight * row.moves[k].dot(&row.off);
-                    for m in 0..4 {
-                        normal[(k, m)] += weight * row.moves[k].dot(&row.moves[m]);
-                    }
-                }
+                let by = weight * row.moves.transpose();
+                right += by * row.off;
+                normal += by * row.moves;
             }
             let Some(solved) = normal.cholesky() else {
                 return mean;
@@ -200,13 +197,10 @@ impl Lies {
                 continue;
             }
             let Some(facing) = facing(x) else { continue };
-            let off = |camera: usize, l: Landmark, lie: &Lie| -> Vector3<f64> {
-                let ways = ways(given, x, facing, (camera, l));
-                (0..4).map(|k| ways[k] * lie[k]).sum()
-            };
             for s in now.seen.iter_mut().filter(|s| s.source == Source::Network) {
                 let at = p(x, s.landmark);
-                let by = off(s.camera, s.landmark, &self.points[s.landmark as usize]);
+                let ways = ways(given, x, facing, (s.camera, s.landmark));
+                let by = ways * self.points[s.landmark as usize];
                 let camera = given.cameras[s.camera];
                 let seen = [at, at + by].map(|at| terms::pixel(camera, at));
                 if let [Some((own, _)), Some((its, _))] = seen {
@@ -217,7 +211,8 @@ impl Lies {
                 }
             }
             for h in &mut now.hints {
-                let by = off(h.camera, h.landmark, &self.hints[h.landmark as usize]);
+                let ways = ways(given, x, facing, (h.camera, h.landmark));
+                let by = ways * self.hints[h.landmark as usize];
                 let off = given.cameras[h.camera].rotation * by;
                 for k in 0..3 {
                     h.about_hips[k] -= off[k];
@@ -240,12 +235,12 @@ fn ways(
     x: &Joints,
     facing: Vector3<f64>,
     (camera, landmark): (usize, Landmark),
-) -> [Vector3<f64>; 4] {
+) -> Matrix3x4<f64> {
     let left = Vector3::z().cross(&facing);
     let to = (given.cameras[camera].position.coords - p(x, landmark)).normalize();
     let turned_to = landmark.side() * left.dot(&to);
     let side = landmark.side() * left;
-    [facing, turned_to * facing, side, Vector3::z()].map(|w| given.height * w)
+    given.height * Matrix3x4::from_columns(&[facing, turned_to * facing, side, Vector3::z()])
 }
 
 /// What a hand marked of a landmark in a camera's picture.
@@ -275,15 +270,15 @@ fn seen_off(
         };
         let at = p(x, s.landmark);
         let here = pixel(at)?;
-        let mut moves = [Vector2::zeros(); 4];
         let ways = ways(given, x, facing, (s.camera, s.landmark));
-        for (moved, way) in moves.iter_mut().zip(ways) {
-            *moved = (pixel(at + STEP * way)? - here) / STEP;
+        let mut moves = Matrix2x4::zeros();
+        for (k, way) in ways.column_iter().enumerate() {
+            moves.set_column(k, &((pixel(at + STEP * way)? - here) / STEP));
         }
-        // As long in the picture as the dancer is tall.
-        let unit = POINTS.noise * moves[3].norm();
+        // Straight up it is as long in the picture as the dancer is tall.
+        let unit = POINTS.noise * moves.column(3).norm();
         (unit > 0.0).then(|| Row {
-            moves: moves.map(|m| m / unit),
+            moves: moves / unit,
             off: (Vector2::from(s.pixel) - Vector2::from(own.pixel)) / unit,
         })
     })
@@ -307,11 +302,11 @@ fn hinted_off(
             needed.all(|l| hand(now, h.camera, *l).is_some())
         })
         .map(|h| {
-            let to = given.cameras[h.camera].rotation;
+            let to = given.cameras[h.camera].rotation.matrix();
             let ways = ways(given, x, facing, (h.camera, h.landmark));
             let is = to * (p(x, h.landmark) - hips);
             Row {
-                moves: ways.map(|w| to * w / unit),
+                moves: to * ways / unit,
                 off: (Vector3::from(h.about_hips) - is) / unit,
             }
         })
@@ -449,8 +444,7 @@ mod tests {
                 l => {
                     // Where it usually lies.
                     let ways = ways(&given(&camera), &x, Vector3::x(), (0, l));
-                    let by: Vector3<f64> = (0..4).map(|k| ways[k] * point(l)[k]).sum();
-                    s.pixel = terms::pixel(&camera, p(&x, l) + by).unwrap().0;
+                    s.pixel = terms::pixel(&camera, p(&x, l) + ways * point(l)).unwrap().0;
                     0.0
                 }
             };
