@@ -5,12 +5,12 @@
 //! clip they become two dancers ([`follow::follow`]); large pictures give each dancer's landmarks, the
 //! other one painted out ([`Networks::dancer`]).
 
-pub mod close;
 mod dancer;
 pub mod follow;
 pub mod net;
 mod people;
 pub mod picture;
+pub mod sure;
 
 use std::collections::BTreeMap;
 use std::path::Path;

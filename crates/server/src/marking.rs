@@ -7,8 +7,8 @@ use rayon::prelude::*;
 use upright_core::body::track::Sighting;
 use upright_core::units::{MediaTime, Role};
 use upright_media::Pictures;
-use upright_pose::close::widen;
 use upright_pose::follow::{Crowd, at, follow, leader_first};
+use upright_pose::sure::over_time;
 use upright_pose::{Finder, NetError, Networks, Person, Picture, Window};
 use upright_store::{Clip, StudioId};
 
@@ -109,7 +109,7 @@ pub async fn find(app: &App, clip: &Clip, told: &Told) -> Result<(), Problem> {
             "People were found in this clip, but not how they stand. Film the couple larger and in even light; or mark by hand.",
         ));
     }
-    widen(&mut track);
+    over_time(&mut track);
     if told.wanted() {
         app.store()
             .set_track(studio, clip.id, BY_ITSELF, &track)

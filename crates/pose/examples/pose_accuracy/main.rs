@@ -32,8 +32,8 @@ use rayon::prelude::*;
 use upright_core::body::Landmark;
 use upright_core::body::track::{Sight, Sighting};
 use upright_core::units::{MediaTime, Role};
-use upright_pose::close::widen;
 use upright_pose::follow::{Crowd, at, follow};
+use upright_pose::sure::over_time;
 use upright_pose::{Finder as _, Networks, Person, Picture, Window, point};
 use upright_studio::{Performance, Renderer};
 
@@ -233,7 +233,7 @@ fn look(networks: &Networks, p: &Performance, phone: usize, sums: &mut Sums) -> 
         })
     };
     let mut sightings: Vec<Sighting> = found.iter().filter_map(sighting).collect();
-    widen(&mut sightings);
+    over_time(&mut sightings);
     let mut widened = sightings.iter();
     let mut drawn = pictures;
     for (i, role, person, points, took) in found {
@@ -404,7 +404,7 @@ fn main() -> ExitCode {
         "{:14} {:>7} {:>7} {:>7} {:>7} {:>7} {:>6} {:>6} {:>6}",
         "landmark", "median", "90 %", "too low", "ahead", "σ med", "in 1σ", "in 2σ", "wild"
     );
-    let mut all = Vec::new();
+    let (mut all, mut within) = (Vec::new(), [0.0; 2]);
     for (l, list) in &mut errors {
         let mut e: Vec<f64> = list.iter().map(|v| 100.0 * v[0]).collect();
         let mut s: Vec<f64> = list.iter().map(|v| 100.0 * v[1]).collect();
@@ -428,9 +428,13 @@ fn main() -> ExitCode {
             wild
         );
         all.extend(e);
+        for (sum, k) in within.iter_mut().zip([1.52, 2.49]) {
+            *sum += inside(k) * list.len() as f64;
+        }
     }
+    let [one, two] = within.map(|sum| sum / all.len() as f64);
     println!(
-        "all: median {:.2} % of height, 90 % {:.2} %",
+        "all: median {:.2} % of height, 90 % {:.2} %; within 1σ {one:.0} %, 2σ {two:.0} %",
         quantile(&mut all, 0.5),
         quantile(&mut all, 0.9)
     );
