@@ -257,15 +257,16 @@ impl Looked {
     }
 
     fn sights(&self, person: &Person) -> BTreeMap<Landmark, Sight> {
-        let (tall, doubt) = (person.height(), self.doubt(person));
+        // A person may be found whose points all lie on each other.
+        let (tall, doubt) = (person.height().max(1.0), self.doubt(person));
         let (sin, cos) = self.turned_too_far().sin_cos();
         let sight = |(landmark, numbers): (Landmark, &[usize])| {
             let n = numbers.len() as f64;
             let mean = |of: &dyn Fn(usize) -> f64| numbers.iter().map(|k| of(*k)).sum::<f64>() / n;
             let evidence = Evidence {
                 seen: mean(&|k| self.seen[k]),
-                doubt: mean(&|k| doubt[k]),
-                apart: mean(&|k| self.apart[k]) / tall.max(1.0),
+                doubt: mean(&|k| doubt[k]).min(1.0),
+                apart: mean(&|k| self.apart[k]) / tall,
                 once: self.once,
             };
             let up = tall * raised(landmark);
@@ -449,6 +450,14 @@ mod tests {
             assert_eq!([l, r].map(|l| two[l].about_hips), [None; 2]);
         }
         assert!(Looked::mean(&[]).is_none());
+        // Who was found in a single point is no larger than that, and looked for all the same.
+        let nobody = Person {
+            points: [[100.0, 80.0]; 17],
+            scores: [0.9; 17],
+            ..person
+        };
+        let sights = looked([100.0, 80.0]).sights(&nobody);
+        assert!(sights.values().all(|s| (1e-3..10.0).contains(&s.sigma)));
     }
 
     #[test]

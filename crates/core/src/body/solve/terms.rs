@@ -337,8 +337,8 @@ fn seen<S: Sink>(given: &Given, now: &Instant, x: &Joints, sink: &mut S) {
     }
 }
 
-/// Which way a trunk faces by the program's networks: across the hinted line between its left and right they are as far
-/// as each other. How long the line is, and how the trunk leans, the single hints tell, with larger errors.
+/// Which way a trunk faces by the program's networks: seen from above, the line between its left and right lies along the
+/// hinted one. How long it is, and how the trunk leans, the single hints tell, with larger errors.
 fn faces(given: &Given, now: &Instant, x: &Joints, sink: &mut impl Sink) {
     if now.hints.is_empty() || !by_networks(std::slice::from_ref(now)) {
         return;
@@ -891,8 +891,8 @@ mod tests {
         assert_eq!(by(2, Source::Network), by(1, Source::Network));
     }
 
-    /// What is paid for a body that stands 20 degrees to the left of where a finder's hints have its trunk, and how much
-    /// more for one that stands a little further so.
+    /// What is paid for a body that stands 20 degrees to the left of where a finder's hints have its trunk, and for
+    /// one that stands a little further so.
     fn faced(source: Source) -> [f64; 2] {
         let from = nalgebra::Point3::new(0.0, -5.0, 1.5);
         let camera = Camera::looking_at(from, [0.0, 0.0, 1.0].into(), 0.0, 65.0, [1280.0, 720.0]);
