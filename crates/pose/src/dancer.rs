@@ -399,6 +399,19 @@ mod tests {
         assert_eq!(row[3 * SIDE - 3..], [0.0, 1.0, 2.0]);
     }
 
+    /// Somebody so many pixels tall.
+    fn person(height: f64) -> Person {
+        let mut points = [[100.0, height / 2.0]; 17];
+        points[point::NOSE] = [100.0, 0.0];
+        points[point::ANKLES[0]] = [100.0, height];
+        Person {
+            points,
+            scores: [0.0; 17],
+            score: 1.0,
+            colour: [0.0; 6],
+        }
+    }
+
     /// A look that has every point at a place.
     fn looked(at: [f64; 2]) -> Looked {
         Looked {
@@ -412,15 +425,7 @@ mod tests {
 
     #[test]
     fn what_two_looks_differ_by_is_not_known() {
-        let mut points = [[100.0, 100.0]; 17];
-        points[point::NOSE] = [100.0, 0.0];
-        points[point::ANKLES[0]] = [100.0, 200.0];
-        let person = Person {
-            points,
-            scores: [0.0; 17],
-            score: 1.0,
-            colour: [0.0; 6],
-        };
+        let person = person(200.0);
         let of = |looks: &[Looked]| Looked::mean(looks).unwrap().sights(&person);
         let (same, two, one) = (
             of(&[looked([100.0, 80.0]), looked([100.0, 80.0])]),
@@ -451,12 +456,7 @@ mod tests {
         }
         assert!(Looked::mean(&[]).is_none());
         // Who was found in a single point is no larger than that, and looked for all the same.
-        let nobody = Person {
-            points: [[100.0, 80.0]; 17],
-            scores: [0.9; 17],
-            ..person
-        };
-        let sights = looked([100.0, 80.0]).sights(&nobody);
+        let sights = looked([100.0, 80.0]).sights(&self::person(0.0));
         assert!(sights.values().all(|s| (1e-3..10.0).contains(&s.sigma)));
     }
 
@@ -515,15 +515,7 @@ mod tests {
     fn depths_are_turned_about_the_upright() {
         let look = turned(60.0, 0.0);
         let off = look.turned_too_far();
-        let mut points = [[0.0, 0.0]; 17];
-        points[point::ANKLES[0]] = [0.0, 100.0];
-        let person = Person {
-            points,
-            scores: [0.0; 17],
-            score: 1.0,
-            colour: [0.0; 6],
-        };
-        let sights = look.sights(&person);
+        let sights = look.sights(&person(100.0));
         let way = |l: Landmark, r: Landmark| {
             let [a, b] = [l, r].map(|l| sights[&l].about_hips.unwrap());
             (a[2] - b[2]).atan2(a[0] - b[0])

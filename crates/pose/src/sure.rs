@@ -3,7 +3,7 @@
 //!
 //! Its standard error along each axis is a share of the dancer's height, fitted to the errors on rendered couples
 //! (docs/decisions/0044): the logarithm is a sum of what each of these adds. Errors have long tails, so the fit is by
-//! Student's distribution, and the size is set such that so many lie within one and two of them as should
+//! Student's distribution, and the size is set such that as many lie within one and two of them as the tails allow
 //! (docs/pose.md).
 
 use std::collections::BTreeMap;
@@ -125,7 +125,7 @@ fn between([x, y]: [f64; 2], [a, b]: [f64; 2]) -> f64 {
     (x - a).hypot(y - b)
 }
 
-/// Middle of the hips, and the body's height, pixels.
+/// Middle of the hips, and the body's height, pixels; none of a body without any length.
 fn hips(s: &Sighting) -> Option<([f64; 2], f64)> {
     let at = |l: L| s.points.get(&l).map(|p| p.pixel);
     let mut long = 0.0;
@@ -140,7 +140,7 @@ fn hips(s: &Sighting) -> Option<([f64; 2], f64)> {
         long += between(at(a)?, at(b)?);
     }
     let (l, r) = (at(L::LeftHip)?, at(L::RightHip)?);
-    Some(([0.5 * (l[0] + r[0]), 0.5 * (l[1] + r[1])], long / LINES))
+    (long > 0.0).then(|| ([0.5 * (l[0] + r[0]), 0.5 * (l[1] + r[1])], long / LINES))
 }
 
 /// How far a sight's landmarks lie from the line between the sights before and after, pixels.
@@ -203,12 +203,10 @@ pub fn over_time(track: &mut [Sighting]) {
     let near = nearness(track, &places);
     let mut shakes = vec![BTreeMap::new(); track.len()];
     for role in Role::BOTH {
-        let of: Vec<usize> = (0..track.len())
-            .filter(|i| track[*i].role == role)
-            .collect();
-        let own: Vec<&Sighting> = of.iter().map(|i| &track[*i]).collect();
-        for (i, shake) in of.iter().zip(shaking(&own)) {
-            shakes[*i] = shake;
+        let of_role = |(_, s): &(usize, &Sighting)| s.role == role;
+        let (numbers, own): (Vec<_>, Vec<_>) = track.iter().enumerate().filter(of_role).unzip();
+        for (i, shake) in numbers.into_iter().zip(shaking(&own)) {
+            shakes[i] = shake;
         }
     }
     for (i, s) in track.iter_mut().enumerate() {
@@ -229,11 +227,8 @@ pub fn over_time(track: &mut [Sighting]) {
 
 #[cfg(test)]
 mod tests {
-    use std::collections::BTreeMap;
-
     use super::*;
     use upright_core::body::solve::Source;
-    use upright_core::body::track::Sight;
     use upright_core::units::MediaTime;
 
     /// Somebody upright, 300 pixels tall, whose hips are at a place of the picture.
@@ -307,6 +302,16 @@ mod tests {
         for s in &track {
             assert!((sigma(s).0 - calm).abs() < 1e-9 && sigma(s).1);
         }
+    }
+
+    #[test]
+    fn a_body_without_any_length_is_as_sure_as_it_was() {
+        let mut track: Vec<_> = (0..3).map(|i| person(i, Role::Leader, 400.0)).collect();
+        for p in track.iter_mut().flat_map(|s| s.points.values_mut()) {
+            p.pixel = [400.0, 400.0];
+        }
+        over_time(&mut track);
+        assert!(track.iter().all(|s| (sigma(s).0 - 3.0).abs() < 1e-9));
     }
 
     #[test]
