@@ -1,7 +1,6 @@
 //! One dancer's landmarks in a region of a picture, the partner painted out of it.
 
 use std::collections::BTreeMap;
-use std::f64::consts::PI;
 
 use upright_core::body::Landmark;
 use upright_core::body::solve::Source;
@@ -45,15 +44,6 @@ const OURS: [(Landmark, &[usize]); 19] = [
 const SEVENTEEN: [usize; 17] = [
     0, 2, 5, 7, 8, 11, 12, 13, 14, 15, 16, 23, 24, 25, 26, 27, 28,
 ];
-
-/// How far off a trunk's way is by how wide shoulders and hips are seen, radians a metre of the network's own body, and
-/// by that way.
-const BY_SHOULDERS: f64 = 3.64;
-const BY_HIPS: f64 = 3.32;
-const BY_WAY: f64 = 0.796;
-
-/// Ways that are further off than this, radians, were seen wrongly altogether.
-const MOST: f64 = 0.436;
 
 /// Half of a body this far from the person that was looked for is another body, shares of height.
 const ELSEWHERE: f64 = 0.09;
@@ -227,39 +217,9 @@ impl Looked {
         apart[apart.len() / 2] <= ELSEWHERE
     }
 
-    /// By how much the trunk is said to be turned too far about the upright, radians, as seen from above.
-    ///
-    /// The side of a dancer that is near is seen too far ahead, by as much at the hips as at the shoulders, and as
-    /// hips are narrower, that turns them by more: what they differ by in the picture tells how far both are turned.
-    /// A regression over rendered couples (docs/decisions/0044).
-    fn turned_too_far(&self) -> f64 {
-        let [shoulders, hips] =
-            [point::SHOULDERS, point::HIPS].map(|[l, r]| [SEVENTEEN[l], SEVENTEEN[r]]);
-        let way = |[l, r]: [usize; 2]| {
-            let line = [0, 2].map(|a| self.metres[l][a] - self.metres[r][a]);
-            line[1].atan2(line[0])
-        };
-        let (first, second) = (way(shoulders), way(hips));
-        let twist = (second - first + PI).rem_euclid(2.0 * PI) - PI;
-        let (sin, cos) = (first + 0.5 * twist).sin_cos();
-        let trunk = |of: &dyn Fn(usize, usize) -> f64| {
-            let side = |a| {
-                shoulders.map(|k| of(k, a)).iter().sum::<f64>()
-                    - hips.map(|k| of(k, a)).iter().sum::<f64>()
-            };
-            (0.5 * side(0)).hypot(0.5 * side(1))
-        };
-        let metre =
-            trunk(&|k, a| self.at[k][a]).max(1.0) / trunk(&|k, a| self.metres[k][a]).max(0.01);
-        let wide = |[l, r]: [usize; 2]| (self.at[l][0] - self.at[r][0]) / metre;
-        let off = sin * (BY_SHOULDERS * wide(shoulders) - BY_HIPS * wide(hips) - BY_WAY * cos);
-        off.clamp(-MOST, MOST)
-    }
-
     fn sights(&self, person: &Person) -> BTreeMap<Landmark, Sight> {
         // A person may be found whose points all lie on each other.
         let (tall, doubt) = (person.height().max(1.0), self.doubt(person));
-        let (sin, cos) = self.turned_too_far().sin_cos();
         let sight = |(landmark, numbers): (Landmark, &[usize])| {
             let n = numbers.len() as f64;
             let mean = |of: &dyn Fn(usize) -> f64| numbers.iter().map(|k| of(*k)).sum::<f64>() / n;
@@ -274,10 +234,8 @@ impl Looked {
                 pixel: [mean(&|k| self.at[k][0]), mean(&|k| self.at[k][1]) - up],
                 sigma: tall * in_picture(landmark, evidence),
                 source: Source::Network,
-                about_hips: has_depth(landmark).then(|| {
-                    let [x, y, z] = [0, 1, 2].map(|a| mean(&|k| self.metres[k][a]));
-                    [cos * x + sin * z, y, cos * z - sin * x]
-                }),
+                about_hips: has_depth(landmark)
+                    .then(|| [0, 1, 2].map(|a| mean(&|k| self.metres[k][a]))),
             };
             (landmark, sight)
         };
@@ -332,11 +290,13 @@ const fn has_depth(landmark: Landmark) -> bool {
 fn raised(landmark: Landmark) -> f64 {
     use Landmark as L;
     match landmark {
-        L::LeftHip | L::RightHip => 0.0175,
-        L::Nose => -0.006,
-        L::LeftElbow | L::RightElbow => -0.012,
+        L::LeftHip | L::RightHip => 0.012,
+        L::Nose => -0.017,
+        L::LeftShoulder | L::RightShoulder => -0.005,
+        L::LeftElbow | L::RightElbow => -0.0105,
+        L::LeftKnee | L::RightKnee => -0.004,
         L::LeftAnkle | L::RightAnkle => -0.0145,
-        L::LeftHeel | L::RightHeel => -0.0215,
+        L::LeftHeel | L::RightHeel => -0.02,
         L::LeftToe | L::RightToe => -0.0175,
         _ => 0.0,
     }
@@ -377,7 +337,7 @@ mod tests {
     fn hips_lie_higher_and_feet_lower_than_what_is_seen_of_them() {
         assert!(raised(Landmark::LeftHip) > raised(Landmark::LeftKnee));
         assert!(raised(Landmark::RightToe) < 0.0);
-        assert_eq!(raised(Landmark::LeftShoulder), 0.0);
+        assert_eq!(raised(Landmark::LeftWrist), 0.0);
         assert!(Landmark::ALL.iter().all(|l| raised(*l).abs() < 0.03));
         let pairs = [&Landmark::ARMS[..], &Landmark::LEGS[..]].concat();
         assert!(pairs.iter().all(|[l, r]| raised(*l) == raised(*r)));
@@ -476,53 +436,5 @@ mod tests {
         // Where it shows nothing the network's own place stays.
         heat.data.fill(-20.0);
         assert_eq!(refined(&heat, 0, [0.5, 0.32]), [0.5, 0.32]);
-    }
-
-    /// Somebody 1.6 m tall, 100 pixels a metre, whose trunk's line lies at an angle from the picture's right, and is
-    /// seen so much wider than it is said to be, metres.
-    fn turned(degrees: f64, wider: f64) -> Looked {
-        let mut look = looked([0.0; 2]);
-        let (sin, cos) = degrees.to_radians().sin_cos();
-        for (pair, wide, up) in [([11, 12], 0.36, 0.5), ([23, 24], 0.2, 0.0)] {
-            for (k, side) in pair.into_iter().zip([0.5, -0.5]) {
-                look.metres[k] = [side * wide * cos, -up, side * wide * sin];
-                look.at[k] = [100.0 * side * (wide * cos + wider), -100.0 * up];
-            }
-        }
-        look
-    }
-
-    #[test]
-    fn a_trunk_is_turned_back_by_how_wide_it_is_seen() {
-        // Straight ahead nothing is off, and a mirror shows the same the other way round.
-        assert_eq!(turned(0.0, 0.0).turned_too_far(), 0.0);
-        for (degrees, wider) in [(30.0, 0.0), (80.0, 0.02), (-100.0, -0.03)] {
-            let own = turned(degrees, wider).turned_too_far();
-            let mirrored = turned(-degrees, wider).turned_too_far();
-            assert!((own + mirrored).abs() < 1e-9, "{own} {mirrored}");
-        }
-        // In profile, both lines 3 cm wider in the picture than said: hips make up for most of it.
-        let off = turned(90.0, 0.03).turned_too_far();
-        assert!(
-            (off - 0.03 * (BY_SHOULDERS - BY_HIPS)).abs() < 1e-6,
-            "{off}"
-        );
-        // Nobody is put right by more than most of what is seen wrongly.
-        assert_eq!(turned(90.0, 9.0).turned_too_far(), MOST);
-    }
-
-    #[test]
-    fn depths_are_turned_about_the_upright() {
-        let look = turned(60.0, 0.0);
-        let off = look.turned_too_far();
-        let sights = look.sights(&person(100.0));
-        let way = |l: Landmark, r: Landmark| {
-            let [a, b] = [l, r].map(|l| sights[&l].about_hips.unwrap());
-            (a[2] - b[2]).atan2(a[0] - b[0])
-        };
-        let shoulders = way(Landmark::LeftShoulder, Landmark::RightShoulder);
-        assert!(off.abs() > 0.05);
-        assert!((shoulders - (60_f64.to_radians() - off)).abs() < 1e-9);
-        assert!((way(Landmark::LeftHip, Landmark::RightHip) - shoulders).abs() < 1e-9);
     }
 }

@@ -6,7 +6,7 @@ use super::block::{Column, ROWS, Real};
 use super::skeleton::{
     ARMS, BONES, Bone, HIP_HEIGHT, Joints, LEGS, NOSE, SCALES, TRUNK, at, front, middle, p,
 };
-use super::{Given, Hint, Instant, Seen, automatic, by_networks, start};
+use super::{Given, Instant, Seen, automatic, by_networks, start};
 use crate::body::Landmark;
 use crate::camera::Camera;
 use Landmark as L;
@@ -36,13 +36,6 @@ const BORE: f64 = 0.012;
 
 /// How far below the floor a landmark may be found, metres (1σ).
 const BELOW: f64 = 0.01;
-
-/// How far off the line between left and right of a trunk is along the floor by the program's networks' hints, radians,
-/// doubled like the priors: of 6, 10 and 16° what did best for directions of rendered takes (docs/decisions/0044).
-const FACES: f64 = 10.0 * std::f64::consts::PI / 180.0;
-
-/// A line that is shorter along the floor, metres, lies no way.
-const SHORT: f64 = 0.03;
 
 /// Degrees of freedom of a hint's errors.
 const HINT_FREEDOM: f64 = 4.0;
@@ -316,7 +309,6 @@ pub(super) fn of_arm(
 /// Landmarks seen by the cameras, with the weights of Student's distribution on each point.
 fn seen<S: Sink>(given: &Given, now: &Instant, x: &Joints, sink: &mut S) {
     pixels(given, now, x, sink, |_| true);
-    faces(given, now, x, sink);
     let hips = middle(x, L::LeftHip, L::RightHip);
     for h in &now.hints {
         let rotation = given.cameras[h.camera].rotation.matrix();
@@ -334,37 +326,6 @@ fn seen<S: Sink>(given: &Given, now: &Instant, x: &Joints, sink: &mut S) {
             (miss[k], by, weighed[k])
         });
         sink.about(at(h.landmark), [L::LeftHip, L::RightHip].map(at), axes);
-    }
-}
-
-/// Which way a trunk faces by the program's networks: seen from above, the line between its left and right lies along the
-/// hinted one. How long it is, and how the trunk leans, the single hints tell, with larger errors.
-fn faces(given: &Given, now: &Instant, x: &Joints, sink: &mut impl Sink) {
-    if now.hints.is_empty() || !by_networks(std::slice::from_ref(now)) {
-        return;
-    }
-    for [left, right] in L::TRUNK {
-        for l in now.hints.iter().filter(|h| h.landmark == left) {
-            let other = |h: &&Hint| h.landmark == right && h.camera == l.camera;
-            let Some(r) = now.hints.iter().find(other) else {
-                continue;
-            };
-            let line = Vector3::from(l.about_hips) - Vector3::from(r.about_hips);
-            let line = given.cameras[l.camera].rotation.inverse() * line;
-            let long = line.x.hypot(line.y);
-            if long < SHORT {
-                continue;
-            }
-            let across = Vector3::new(-line.y, line.x, 0.0) / (FACES * long * long);
-            let miss = across.dot(&(p(x, left) - p(x, right)));
-            let mut slopes = [(0, 0.0); 4];
-            for c in 0..2 {
-                slopes[c] = (at(left) + c, across[c]);
-                slopes[2 + c] = (at(right) + c, -across[c]);
-            }
-            let weighed = student(HINT_FREEDOM, 1.0, miss * miss);
-            sink.weigh(miss, &slopes, &[], weighed);
-        }
     }
 }
 
@@ -889,55 +850,6 @@ mod tests {
         assert!(by(1, Source::Automatic) > by(1, Source::Hand));
         assert!(by(2, Source::Automatic) > by(1, Source::Automatic));
         assert_eq!(by(2, Source::Network), by(1, Source::Network));
-    }
-
-    /// What is paid for a body that stands 20 degrees to the left of where a finder's hints have its trunk, and for
-    /// one that stands a little further so.
-    fn faced(source: Source) -> [f64; 2] {
-        let from = nalgebra::Point3::new(0.0, -5.0, 1.5);
-        let camera = Camera::looking_at(from, [0.0, 0.0, 1.0].into(), 0.0, 65.0, [1280.0, 720.0]);
-        let given = Given {
-            height: 1.75,
-            cameras: vec![&camera],
-            stay: 1.0,
-            wide: 1.0,
-        };
-        let hinted = standing(1.75, [0.0, 0.0], 60.0);
-        let hips = middle(&hinted, L::LeftHip, L::RightHip);
-        let mut now = Instant::new(0.0);
-        for landmark in L::TRUNK.into_iter().flatten() {
-            let about = camera.rotation * (p(&hinted, landmark) - hips);
-            now.hints.push(Hint {
-                camera: 0,
-                landmark,
-                about_hips: about.into(),
-            });
-            now.seen.push(Seen {
-                camera: 0,
-                landmark,
-                pixel: [0.0; 2],
-                sigma: 3.0,
-                source,
-                carried: 0.0,
-            });
-        }
-        [80.0, 80.01].map(|yaw| {
-            let mut cost = Cost::default();
-            let x = standing(1.75, [0.3, 0.2], yaw);
-            faces(&given, &now, &x, &mut cost);
-            cost.0
-        })
-    }
-
-    #[test]
-    fn a_trunk_faces_as_networks_have_it() {
-        // Twice ten degrees off, at shoulders and hips; where it stands and how wide it is does not matter.
-        let off = 20_f64.to_radians().sin() / FACES;
-        let [paid, further] = faced(Source::Network);
-        let expected = 2.0 * student(HINT_FREEDOM, 1.0, off * off).cost;
-        assert!((paid - expected).abs() < 1e-9, "{paid} {expected}");
-        assert!(further > paid);
-        assert_eq!(faced(Source::Automatic), [0.0; 2]);
     }
 
     #[test]
