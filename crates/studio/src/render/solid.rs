@@ -31,6 +31,7 @@ struct Seen {
     slope: f64,
     /// From the first end to the lens, along the axis.
     base: f64,
+    /// What the equation for the side has of no ray.
     k0: f64,
     /// Squared distances of the ends' surfaces along tangents from the lens.
     clear: [f64; 2],
@@ -56,7 +57,7 @@ impl Seen {
         }
     }
 
-    /// How often a ray goes into the lens's distance to the surface, and a vector along the surface's outward normal.
+    /// How many times its length a ray goes until it meets the surface, and a vector along the surface's outward normal.
     ///
     /// The side is the envelope of balls of middle `a + s (b − a)` and radius `r₀ − s taper`: where the ray touches
     /// one of them and no other, its distance solves `k₂ t² + 2 k₁ t + k₀ = 0`.
