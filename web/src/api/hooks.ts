@@ -757,21 +757,24 @@ export function useCreateRoutine() {
 }
 
 /** Keeps a routine; changes follow each other, each on the version the one before it left. */
-export function useSaveRoutine(id: string) {
+/**
+ * Keeps a routine over the version that `basedRef` says it was made from. What another window has kept since is read anew,
+ * and goes on being refused until the desk has taken it.
+ */
+export function useSaveRoutine(id: string, basedRef: { current: number }) {
   const client = useQueryClient();
   const queryKey = [...key.routines, id];
   return useMutation({
     scope: { id: `routine ${id}` },
-    mutationFn: async (input: Schemas['RoutineInput']) => {
-      const version = client.getQueryData<Schemas['RoutineView']>(queryKey)?.routine.version ?? 0;
-      return body(
+    mutationFn: async (input: Schemas['RoutineInput']) =>
+      body(
         await api.PUT('/api/routines/{id}', {
-          params: { path: { id }, header: { 'If-Match': `"${version}"` } },
+          params: { path: { id }, header: { 'If-Match': `"${basedRef.current}"` } },
           body: input,
         }),
-      );
-    },
+      ),
     onSuccess: (view) => {
+      basedRef.current = view.routine.version;
       client.setQueryData(queryKey, view);
       void client.invalidateQueries({ queryKey: key.routines, exact: true });
     },

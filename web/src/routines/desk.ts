@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import type { Schemas } from '../api/client';
 import { useSaveRoutine } from '../api/hooks';
 
@@ -17,11 +17,13 @@ const fresh = (items: Item[]) => items.map(() => ++last);
 
 /** The desk's state: what is on it, kept at every change, with a way back and forth. */
 export function useDesk(view: Schemas['RoutineView']) {
-  const { id, name, plan } = view.routine;
+  const { id, name, plan, version } = view.routine;
   const [sheet, setSheet] = useState<Sheet>(() => ({ name, plan, keys: fresh(plan.items) }));
   const [past, setPast] = useState<Sheet[]>([]);
   const [future, setFuture] = useState<Sheet[]>([]);
-  const save = useSaveRoutine(id);
+  // What another window has kept meanwhile is not what this one was made from.
+  const basedRef = useRef(version);
+  const save = useSaveRoutine(id, basedRef);
   const keep = (next: Sheet) => {
     setSheet(next);
     save.mutate({ name: next.name, plan: next.plan });
@@ -84,6 +86,7 @@ export function useDesk(view: Schemas['RoutineView']) {
     /** Back to what the server keeps, after it refused a change. */
     reset: () => {
       save.reset();
+      basedRef.current = version;
       setPast([]);
       setFuture([]);
       setSheet({ name, plan, keys: fresh(plan.items) });
