@@ -2,7 +2,7 @@
 //! the dancers are.
 //!
 //! Its standard error along each axis is a share of the dancer's height, fitted to the errors on rendered couples
-//! (docs/decisions/0044): the logarithm is a sum of what each of these adds. Errors have long tails, so the fit is by
+//! (decisions 0044, 0045): the logarithm is a sum of what each of these adds. Errors have long tails, so the fit is by
 //! Student's distribution, and the size is set such that as many lie within one and two of them as the tails allow
 //! (docs/pose.md).
 

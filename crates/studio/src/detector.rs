@@ -130,19 +130,13 @@ fn parts(body: &Body) -> Vec<Part> {
         (body.chest(), j(Landmark::Nose), 0.05 * h),
     ];
     for side in [Foot::Left, Foot::Right] {
-        let [shoulder, elbow, wrist] = Landmark::arm(side).map(j);
-        let (hip, knee, ankle) = match side {
-            Foot::Left => (Landmark::LeftHip, Landmark::LeftKnee, Landmark::LeftAnkle),
-            Foot::Right => (
-                Landmark::RightHip,
-                Landmark::RightKnee,
-                Landmark::RightAnkle,
-            ),
-        };
+        let of_side = |pair: [Landmark; 2]| j(pair[side as usize]);
+        let [shoulder, elbow, wrist, _] = Landmark::ARMS.map(of_side);
+        let [hip, knee, ankle, ..] = Landmark::LEGS.map(of_side);
         out.push((shoulder, elbow, 0.028 * h));
         out.push((elbow, wrist, 0.022 * h));
-        out.push((j(hip), j(knee), 0.045 * h));
-        out.push((j(knee), j(ankle), 0.03 * h));
+        out.push((hip, knee, 0.045 * h));
+        out.push((knee, ankle, 0.03 * h));
     }
     out
 }

@@ -49,7 +49,7 @@ pub(super) fn wear(role: Role) -> &'static Clothes {
     }
 }
 
-/// A frame in the body: from a point ahead, to the own left and up, shares of height.
+/// Axes at a point of the body: ahead, to the own left and up. Places in it are shares of height along these.
 struct Frame {
     at: Point3<f64>,
     ahead: Vector3<f64>,
@@ -59,7 +59,7 @@ struct Frame {
 }
 
 impl Frame {
-    /// From two points side by side or one twice, which way is about ahead, and which way is up.
+    /// From which way is up, and about which way is ahead.
     fn new(at: Point3<f64>, about: Vector3<f64>, up: Vector3<f64>, height: f64) -> Self {
         let ahead = (about - up * about.dot(&up)).normalize();
         let left = up.cross(&ahead);
@@ -77,12 +77,7 @@ impl Frame {
     }
 
     fn cone(&self, a: [f64; 3], ra: f64, b: [f64; 3], rb: f64, colour: Rgb) -> Cone {
-        Cone {
-            from: (self.point(a), ra * self.height),
-            to: (self.point(b), rb * self.height),
-            colour,
-            over: 0.0,
-        }
+        cone(self.height, self.point(a), ra, self.point(b), rb, colour)
     }
 
     fn ball(&self, at: [f64; 3], radius: f64, colour: Rgb) -> Cone {
@@ -101,16 +96,12 @@ pub(super) fn figure(body: &Body, wear: &Clothes) -> Vec<Cone> {
     out
 }
 
-fn hips(body: &Body) -> [Point3<f64>; 2] {
-    [Landmark::LeftHip, Landmark::RightHip].map(|l| body.joint(l))
-}
-
-/// Upward along the trunk.
+/// Upward along the trunk, of length 1.
 fn upward(body: &Body) -> Vector3<f64> {
-    let [l, r] = hips(body);
-    (body.chest() - nalgebra::center(&l, &r)).normalize()
+    (body.chest() - body.pelvis()).normalize()
 }
 
+/// A cone by its radii as shares of a height.
 fn cone(h: f64, a: Point3<f64>, ra: f64, b: Point3<f64>, rb: f64, colour: Rgb) -> Cone {
     Cone {
         from: (a, ra * h),
@@ -122,17 +113,8 @@ fn cone(h: f64, a: Point3<f64>, ra: f64, b: Point3<f64>, rb: f64, colour: Rgb) -
 
 fn leg(body: &Body, wear: &Clothes, side: Foot, out: &mut Vec<Cone>) {
     let h = body.height;
-    let (hip, knee, ankle) = match side {
-        Foot::Left => (Landmark::LeftHip, Landmark::LeftKnee, Landmark::LeftAnkle),
-        Foot::Right => (
-            Landmark::RightHip,
-            Landmark::RightKnee,
-            Landmark::RightAnkle,
-        ),
-    };
-    let [hip, knee, ankle] = [hip, knee, ankle].map(|l| body.joint(l));
+    let [hip, knee, ankle, heel, toe] = Landmark::LEGS.map(|pair| body.joint(pair[side as usize]));
     let lift = Vector3::z() * 0.014 * h;
-    let [heel, toe] = Landmark::heel_toe(side).map(|l| body.joint(l));
     let [heel, toe] = [heel + lift, toe + lift * 0.8];
     let ball = heel + (toe - heel) * 0.72;
     out.push(cone(h, hip, 0.052, knee, 0.036, wear.legs));
@@ -159,11 +141,8 @@ fn leg(body: &Body, wear: &Clothes, side: Foot, out: &mut Vec<Cone>) {
 
 fn arm(body: &Body, wear: &Clothes, side: Foot, out: &mut Vec<Cone>) {
     let h = body.height;
-    let [shoulder, elbow, wrist] = Landmark::arm(side).map(|l| body.joint(l));
-    let knuckle = body.joint(match side {
-        Foot::Left => Landmark::LeftKnuckle,
-        Foot::Right => Landmark::RightKnuckle,
-    });
+    let [shoulder, elbow, wrist, knuckle] =
+        Landmark::ARMS.map(|pair| body.joint(pair[side as usize]));
     out.push(cone(h, shoulder, 0.036, elbow, 0.026, wear.top));
     out.push(cone(h, elbow, 0.025, wrist, 0.016, wear.skin));
     let tips = match (knuckle - wrist).try_normalize(1e-6) {
@@ -184,10 +163,11 @@ fn arm(body: &Body, wear: &Clothes, side: Foot, out: &mut Vec<Cone>) {
 fn trunk(body: &Body, wear: &Clothes) -> Vec<Cone> {
     let h = body.height;
     let up = upward(body);
-    let [left, right] = hips(body);
+    let [shoulders, hips] = Landmark::TRUNK.map(|pair| pair.map(|l| body.joint(l)));
+    let [left, right] = hips;
     let chest = Frame::new(body.chest(), body.facing(), up, h);
     let about = (left - right).cross(&up);
-    let pelvis = Frame::new(nalgebra::center(&left, &right), about, up, h);
+    let pelvis = Frame::new(body.pelvis(), about, up, h);
     let below = if wear.skirt { wear.top } else { wear.legs };
     let mut out = vec![
         cone(
@@ -200,14 +180,13 @@ fn trunk(body: &Body, wear: &Clothes) -> Vec<Cone> {
         ),
         cone(h, left, 0.056, right, 0.056, below),
     ];
-    let swell = if wear.skirt {
+    // Radius of each half of the chest's front, and how far ahead it lies.
+    let [round, ahead] = if wear.skirt {
         [0.036, 0.042]
     } else {
         [0.052, 0.016]
     };
-    for (side, hip) in [(1.0, left), (-1.0, right)] {
-        let shoulder =
-            body.joint(Landmark::arm(if side > 0.0 { Foot::Left } else { Foot::Right })[0]);
+    for ((side, shoulder), hip) in [1.0, -1.0].into_iter().zip(shoulders).zip(hips) {
         out.push(cone(
             h,
             shoulder - up * 0.02 * h,
@@ -225,7 +204,7 @@ fn trunk(body: &Body, wear: &Clothes) -> Vec<Cone> {
             0.030,
             wear.top,
         ));
-        out.push(chest.ball([swell[1], 0.036 * side, -0.065], swell[0], wear.top));
+        out.push(chest.ball([ahead, 0.036 * side, -0.065], round, wear.top));
         let out_to = (hip - pelvis.at).dot(&pelvis.left) / h;
         out.push(pelvis.ball([-0.020, 0.75 * out_to, -0.012], 0.052, below));
     }
@@ -260,12 +239,14 @@ fn head(body: &Body, wear: &Clothes) -> Vec<Cone> {
     skull.at = skull.point([-0.062, 0.0, 0.014]);
     let dark = shaded(wear.hair, 0.7);
     let mut out = vec![
-        Cone {
-            from: (chest, 0.030 * h),
-            to: (skull.point([0.0, 0.0, -0.03]), 0.027 * h),
-            colour: shaded(wear.skin, 0.94),
-            over: 0.0,
-        },
+        cone(
+            h,
+            chest,
+            0.030,
+            skull.point([0.0, 0.0, -0.03]),
+            0.027,
+            shaded(wear.skin, 0.94),
+        ),
         skull.ball([0.0, 0.0, 0.0], 0.055, wear.skin),
         skull.cone(
             [0.008, 0.0, -0.012],
