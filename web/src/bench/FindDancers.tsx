@@ -96,7 +96,7 @@ export function FindDancers({
       <Typography variant="body2" color="text.secondary">
         {times > 0
           ? angles === 1
-            ? 'Found from one side, one foot in ten of simulated couples was 10 cm off and one facing in ten 9°, more in a close hold: what is not sure enough is not called a fault. Mark what matters by hand, which outranks it, or film from two sides.'
+            ? 'Found from one side, one foot in ten of simulated couples was 8 cm off and one facing in ten 10°, more in a close hold: what is not sure enough is not called a fault. Mark what matters by hand, which outranks it, or film from two sides.'
             : 'Each point comes with its own uncertainty. What you mark by hand outranks it.'
           : 'Both dancers can be found without a hand. It takes about twice as long as the clip; you may go on meanwhile.'}
       </Typography>

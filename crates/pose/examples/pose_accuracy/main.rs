@@ -455,7 +455,7 @@ fn main() -> ExitCode {
         quantile(&mut off, 0.5)
     );
     let (lines, missed) = bodies::table(&rows);
-    println!("{lines}");
+    println!("{lines}\n{}", bodies::by_nearness(&rows));
     println!("{}", by_hand.table());
     println!("{}", said.table());
     for m in &missed {

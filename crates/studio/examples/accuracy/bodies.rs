@@ -44,7 +44,7 @@ fn target(targets: [f64; 4], row: Row) -> f64 {
 }
 
 /// Errors of one measure in one row: error and claimed σ; and how many were not visible.
-#[derive(Default)]
+#[derive(Default, Clone)]
 pub struct Tally {
     errors: Vec<(f64, f64)>,
     unseen: usize,
@@ -59,6 +59,14 @@ impl Tally {
                     .push((if round { wrap_degrees(off) } else { off }, e.sigma));
             }
             _ => self.unseen += 1,
+        }
+    }
+
+    /// Those of two together.
+    fn and(&self, other: &Self) -> Self {
+        Self {
+            errors: [&self.errors[..], &other.errors].concat(),
+            unseen: self.unseen + other.unseen,
         }
     }
 
@@ -84,11 +92,30 @@ impl Tally {
     }
 }
 
+/// Dancers embrace whose feet are nearer to each other's than this, in the middle, metres.
+const EMBRACE: f64 = 0.5;
+
 /// What is known of one row.
 #[derive(Default)]
 pub struct OfRow {
-    tallies: [Tally; 6],
+    apart: [Tally; 6],
+    embraced: [Tally; 6],
     steps: Steps,
+}
+
+impl OfRow {
+    /// Where errors of a moment go whose truth is known.
+    fn of(&mut self, bodies: &[Body; 2]) -> &mut [Tally; 6] {
+        if between(bodies) < EMBRACE {
+            &mut self.embraced
+        } else {
+            &mut self.apart
+        }
+    }
+
+    fn all(&self) -> [Tally; 6] {
+        std::array::from_fn(|k| self.apart[k].and(&self.embraced[k]))
+    }
 }
 
 /// A direction is told of that errs by more than so many of its σ.
@@ -149,15 +176,22 @@ fn stand(b: &impl Has) -> Vector3<f64> {
     0.5 * (foot(b, Foot::Left) + foot(b, Foot::Right))
 }
 
+/// From one dancer's stand to the other's along the floor, metres.
+fn between([leader, follower]: &[Body; 2]) -> f64 {
+    (stand(&leader) - stand(&follower)).xy().norm()
+}
+
 /// Measures one solved dancer against the truth.
-fn compare(p: &Performance, role: Role, row: Row, solved: &Bodies, tallies: &mut [Tally; 6]) {
+fn compare(p: &Performance, role: Role, row: Row, solved: &Bodies, of: &mut OfRow) {
     let most_yaw = if matches!(row, Row::Hand(_)) {
         6.0
     } else {
         8.0
     };
     for (t, at) in solved.at.iter().enumerate() {
-        let truth = &p.bodies(*at)[role as usize];
+        let bodies = p.bodies(*at);
+        let truth = &bodies[role as usize];
+        let tallies = of.of(&bodies);
         for side in [Foot::Left, Foot::Right] {
             let [heel, toe] = Landmark::heel_toe(side).map(|l| truth.joint(l).z);
             // On the floor, where the catalogue asks.
@@ -189,7 +223,7 @@ fn compare(p: &Performance, role: Role, row: Row, solved: &Bodies, tallies: &mut
                 e.value,
                 e.sigma,
                 off(truth),
-                off(&p.bodies(*at)[role.partner() as usize]),
+                off(&bodies[role.partner() as usize]),
                 e.sigma < most_yaw,
                 solved.exchanged,
             );
@@ -198,7 +232,7 @@ fn compare(p: &Performance, role: Role, row: Row, solved: &Bodies, tallies: &mut
     }
 }
 
-fn separations(p: &Performance, both: &[Bodies; 2], tally: &mut Tally) {
+fn separations(p: &Performance, both: &[Bodies; 2], of: &mut OfRow) {
     let [l, f] = both;
     for (t, at) in l.at.iter().enumerate() {
         // The follower's instant of the same count.
@@ -208,12 +242,11 @@ fn separations(p: &Performance, both: &[Bodies; 2], tally: &mut Tally) {
         else {
             continue;
         };
-        let flat = |v: Vector3<f64>| 100.0 * v.xy().norm();
-        let truth = flat(stand(&&p.bodies(*at)[0]) - stand(&&p.bodies(f.at[k])[1]));
+        let truth = [p.bodies(*at)[0].clone(), p.bodies(f.at[k])[1].clone()];
         let e = value(&[&l.instant(t), &f.instant(k)], |b| {
-            Some(flat(stand(&b[0]) - stand(&b[1])))
+            Some(100.0 * (stand(&b[0]) - stand(&b[1])).xy().norm())
         });
-        tally.add(e, truth, 100.0 * PLACE, false);
+        of.of(&truth)[1].add(e, 100.0 * between(&truth), 100.0 * PLACE, false);
     }
 }
 
@@ -226,12 +259,12 @@ pub fn take(p: &Performance, row: Row, (marks, films): (&Marks, &[Film]), of: &m
     let both = [leader, follower];
     for role in Role::BOTH {
         let bodies = &both[role as usize];
-        compare(p, role, row, bodies, &mut of.tallies);
+        compare(p, role, row, bodies, of);
         if !matches!(row, Row::Hand(_)) {
             of.steps.compare(p, role, bodies);
         }
     }
-    separations(p, &both, &mut of.tallies[1]);
+    separations(p, &both, of);
     true
 }
 
@@ -274,41 +307,64 @@ pub fn run(rng: &mut ChaCha8Rng, takes: u32, seed: u64) -> (String, Vec<String>)
     (page, missed)
 }
 
+/// What a table's columns are.
+const HEAD: &str = "| | measure | median | 90 % | bias | within 1σ | within 2σ | not visible | readings | target |\n|---|---|---|---|---|---|---|---|---|---|\n";
+
+/// A line of a table: of whom, and of which measure.
+fn line(whom: &str, row: Row, measure: usize, t: &Tally) -> String {
+    let (name, unit, targets) = MEASURES[measure];
+    let target = target(targets, row);
+    if t.errors.is_empty() {
+        return format!(
+            "| {whom} | {name}, {unit} | declared not visible | | | | | 100 % | 0 | ≤ {target} |\n"
+        );
+    }
+    format!(
+        "| {whom} | {name}, {unit} | {:.2} | {:.2} | {:+.2} | {:.0} % | {:.0} % | {:.0} % | {} | ≤ {target} |\n",
+        t.quantile(0.5),
+        t.quantile(0.9),
+        t.bias(),
+        100.0 * t.within(1.0),
+        100.0 * t.within(2.0),
+        100.0 * t.unseen as f64 / (t.errors.len() + t.unseen).max(1) as f64,
+        t.errors.len(),
+    )
+}
+
+/// What is said while dancers embrace, and while they do not.
+#[allow(dead_code)]
+pub fn by_nearness(rows: &BTreeMap<Row, OfRow>) -> String {
+    let mut page = format!(
+        "Dancers nearer to each other than {EMBRACE} m, from stand to stand, and others:\n\n{HEAD}"
+    );
+    for (row, of) in rows {
+        for (how, tallies) in [("embraced", &of.embraced), ("apart", &of.apart)] {
+            let whom = format!("{}, {how}", row.name());
+            for k in [0, 1, 5] {
+                page.push_str(&line(&whom, *row, k, &tallies[k]));
+            }
+        }
+    }
+    page
+}
+
 /// Lines of the table, and what missed its target.
 pub fn table(rows: &BTreeMap<Row, OfRow>) -> (String, Vec<String>) {
-    let mut page = String::new();
-    page.push_str("| | measure | median | 90 % | bias | within 1σ | within 2σ | not visible | readings | target |\n|---|---|---|---|---|---|---|---|---|---|\n");
+    let mut page = String::from(HEAD);
     let mut missed = Vec::new();
     for (row, of) in rows {
-        for ((name, unit, targets), t) in MEASURES.iter().zip(&of.tallies) {
-            let all = t.errors.len() + t.unseen;
+        for (k, t) in of.all().iter().enumerate() {
+            let (name, unit, targets) = MEASURES[k];
+            page.push_str(&line(row.name(), *row, k, t));
             if t.errors.is_empty() {
-                let _ = writeln!(
-                    page,
-                    "| {} | {name}, {unit} | declared not visible | | | | | 100 % | 0 | ≤ {} |",
-                    row.name(),
-                    target(*targets, *row),
-                );
                 continue;
             }
             let (median, one, two) = (t.quantile(0.5), t.within(1.0), t.within(2.0));
-            let _ = writeln!(
-                page,
-                "| {} | {name}, {unit} | {median:.2} | {:.2} | {:+.2} | {:.0} % | {:.0} % | {:.0} % | {} | ≤ {} |",
-                row.name(),
-                t.quantile(0.9),
-                t.bias(),
-                100.0 * one,
-                100.0 * two,
-                100.0 * t.unseen as f64 / all.max(1) as f64,
-                t.errors.len(),
-                target(*targets, *row),
-            );
-            if median.is_nan() || median > target(*targets, *row) {
+            if median.is_nan() || median > target(targets, *row) {
                 missed.push(format!("{name} by {}: {median:.2} {unit}", row.name()));
             }
             let most = t.quantile(0.9);
-            if (*name, *row) == ("elbow", Row::Hand(1)) && most > ELBOW_MOST {
+            if (name, *row) == ("elbow", Row::Hand(1)) && most > ELBOW_MOST {
                 missed.push(format!(
                     "nine in ten of {name} by {}: {most:.2} {unit}",
                     row.name()
