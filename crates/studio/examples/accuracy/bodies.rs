@@ -44,7 +44,7 @@ fn target(targets: [f64; 4], row: Row) -> f64 {
 }
 
 /// Errors of one measure in one row: error and claimed σ; and how many were not visible.
-#[derive(Default, Clone)]
+#[derive(Default)]
 pub struct Tally {
     errors: Vec<(f64, f64)>,
     unseen: usize,
