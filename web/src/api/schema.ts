@@ -4920,6 +4920,11 @@ export interface components {
      * @enum {string}
      */
     Side: 'left' | 'right';
+    /** @description A dancer as found in a frame. */
+    SightView: components['schemas']['Pose'] & {
+      /** @description Points that may as well lie elsewhere. */
+      unsure: components['schemas']['Landmark'][];
+    };
     /** @description What is entered to sign in. */
     SignIn: {
       /** @description E-mail address. */
@@ -8954,7 +8959,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Pose'][];
+          'application/json': components['schemas']['SightView'][];
         };
       };
       404: {

@@ -13,6 +13,7 @@ import { useAlign, useAlignBySound } from '../api/hooks';
 import { Failure } from '../shell/State';
 import { stage } from '../theme';
 import { Loupe } from './Loupe';
+import type { Body } from './landmarks';
 import { Overlay, type Marking, type Pixel } from './Overlay';
 import { nearestFrame, type Player } from './player';
 
@@ -31,7 +32,7 @@ export function Angle({
   take: string;
   clip: Schemas['ClipView'];
   player: Player;
-  poses: { pose: Schemas['Pose']; faint: boolean }[];
+  poses: { pose: Body; faint: boolean }[];
   /** Solved bodies as this camera sees them. */
   solved: { pose: Schemas['Pose']; faint: boolean }[];
   marking: Marking | null;

@@ -34,7 +34,7 @@ import { RulesDialog } from '../people/RulesDialog';
 import { FindDancers } from './FindDancers';
 import { FloorPlan } from './FloorPlan';
 import { InSpace } from './InSpace';
-import { corners, landmarks } from './landmarks';
+import { corners, landmarks, type Body } from './landmarks';
 import type { Marking, Pixel } from './Overlay';
 import { BodiesPanel, ChartPanel, CountPanel, FloorPanel, laid, type Send } from './panels';
 import { nearestFrame, usePlayer } from './player';
@@ -396,7 +396,7 @@ export function Bench({
   useKeys(keys);
 
   // Bodies marked near the frame that an angle shows.
-  const posesOf = (all: Schemas['Pose'][], frames: number[], now: number) =>
+  const posesOf = (all: Body[], frames: number[], now: number) =>
     posesNear(all, frames, now).map((p) =>
       mode === 'bodies' && p.pose === poseHere ? { ...p, faint: false } : p,
     );

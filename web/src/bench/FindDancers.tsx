@@ -96,8 +96,8 @@ export function FindDancers({
       <Typography variant="body2" color="text.secondary">
         {times > 0
           ? angles === 1
-            ? 'Found from one side, one foot in ten of simulated couples was 8 cm off and one facing in ten 10°, more in a close hold: what is not sure enough is not called a fault. Mark what matters by hand, which outranks it, or film from two sides.'
-            : 'Each point comes with its own uncertainty. What you mark by hand outranks it.'
+            ? 'Found from one side, one foot in ten of simulated couples was 8 cm off and one facing in ten 10°, more in a close hold: what is not sure enough is not called a fault. Mark what matters by hand, which outranks it, or film from two sides. Pale points may as well lie elsewhere.'
+            : 'Each point comes with its own uncertainty; pale ones may as well lie elsewhere. What you mark by hand outranks it.'
           : 'Both dancers can be found without a hand. It takes about twice as long as the clip; you may go on meanwhile.'}
       </Typography>
       {running.map((w) => (

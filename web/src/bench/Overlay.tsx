@@ -2,7 +2,7 @@ import { useRef, useState, type PointerEvent } from 'react';
 import type { Schemas } from '../api/client';
 import { stage } from '../theme';
 import type { Role } from '../words';
-import { bones, landmarks } from './landmarks';
+import { bones, landmarks, type Body } from './landmarks';
 
 export type Pixel = [number, number];
 
@@ -56,21 +56,26 @@ function Mark({
   );
 }
 
+/** How strongly points are drawn that may as well lie elsewhere. */
+const PALE = 0.3;
+
 /** A body's bones of which both ends are in the picture. */
-function bonesOf(pose: Schemas['Pose']) {
+function bonesOf(pose: Body) {
   const p = (l: string) => pose.points[l] as Pixel | undefined;
   return bones.flatMap(([a, b]) => {
     const [from, to] = [p(a), p(b)];
-    return from && to ? [{ key: a + b, x1: from[0], y1: from[1], x2: to[0], y2: to[1] }] : [];
+    const pale = pose.unsure?.some((l) => l === a || l === b) ?? false;
+    const ends = from && to && { x1: from[0], y1: from[1], x2: to[0], y2: to[1] };
+    return ends ? [{ key: a + b, pale, ends }] : [];
   });
 }
 
-function Skeleton({ pose, faint }: { pose: Schemas['Pose']; faint: boolean }) {
+function Skeleton({ pose, faint }: { pose: Body; faint: boolean }) {
   const p = (l: string) => pose.points[l] as Pixel | undefined;
   return (
     <g opacity={faint ? 0.7 : 1} pointerEvents="none">
-      {bonesOf(pose).map(({ key, ...ends }) => (
-        <g key={key}>
+      {bonesOf(pose).map(({ key, pale, ends }) => (
+        <g key={key} opacity={pale ? PALE : 1}>
           {[true, false].map((under) => (
             <line
               key={String(under)}
@@ -86,7 +91,13 @@ function Skeleton({ pose, faint }: { pose: Schemas['Pose']; faint: boolean }) {
       ))}
       {landmarks.map(([l]) => {
         const at = p(l);
-        return at && <Mark key={l} at={at} role={pose.role} size={4} solid={false} />;
+        return (
+          at && (
+            <g key={l} opacity={pose.unsure?.includes(l) ? PALE : 1} data-point={l}>
+              <Mark at={at} role={pose.role} size={4} solid={false} />
+            </g>
+          )
+        );
       })}
     </g>
   );
@@ -96,7 +107,7 @@ function Skeleton({ pose, faint }: { pose: Schemas['Pose']; faint: boolean }) {
 function Solved({ pose, faint }: { pose: Schemas['Pose']; faint: boolean }) {
   return (
     <g opacity={faint ? 0.3 : 0.45} pointerEvents="none" data-solved={pose.role}>
-      {bonesOf(pose).map(({ key, ...ends }) => (
+      {bonesOf(pose).map(({ key, ends }) => (
         <line
           key={key}
           {...ends}
@@ -120,7 +131,7 @@ export function Overlay({
   onHover,
 }: {
   size: [number, number];
-  poses: { pose: Schemas['Pose']; faint: boolean }[];
+  poses: { pose: Body; faint: boolean }[];
   solved?: { pose: Schemas['Pose']; faint: boolean }[];
   grid: number[][][] | null;
   marking: Marking | null;

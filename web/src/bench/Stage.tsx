@@ -6,6 +6,7 @@ import type { Schemas } from '../api/client';
 import { BringClip } from '../takes/Sending';
 import { stage } from '../theme';
 import { Loupe } from './Loupe';
+import type { Body } from './landmarks';
 import { Overlay, type Marking, type Pixel } from './Overlay';
 import type { Player } from './player';
 
@@ -24,7 +25,7 @@ export function Stage({
   take: string;
   clip: Schemas['ClipView'] | null | undefined;
   player: Player;
-  poses: { pose: Schemas['Pose']; faint: boolean }[];
+  poses: { pose: Body; faint: boolean }[];
   /** Solved bodies as this camera sees them. */
   solved?: { pose: Schemas['Pose']; faint: boolean }[];
   grid: number[][][] | null;

@@ -45,10 +45,10 @@ export function findingKey(j: { fault: string; role?: Role | 'couple' | null }) 
 export const NEAR = 140_000;
 
 /** Bodies marked near a moment, faint where they belong to another frame. */
-export function posesNear(all: Schemas['Pose'][], frames: number[], now: number) {
+export function posesNear<P extends Schemas['Pose']>(all: P[], frames: number[], now: number) {
   return roles.flatMap((r) => {
     const of = all.filter((p) => p.role === r);
-    const best = of.reduce<Schemas['Pose'] | null>(
+    const best = of.reduce<P | null>(
       (a, b) => (!a || Math.abs(b.at - now) < Math.abs(a.at - now) ? b : a),
       null,
     );

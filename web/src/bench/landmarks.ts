@@ -2,6 +2,9 @@ import type { Schemas } from '../api/client';
 
 export type Landmark = Schemas['Landmark'];
 
+/** A body in a picture; of one that was found it is told which points may as well lie elsewhere. */
+export type Body = Schemas['Pose'] & { unsure?: Landmark[] };
+
 /** In the order in which they are marked: feet first, since most measures need only them. */
 export const landmarks: [Landmark, string][] = [
   ['left_heel', 'left heel'],

@@ -39,6 +39,10 @@ pub struct Sighting {
     pub points: BTreeMap<Landmark, Sight>,
 }
 
+/// Points that are known no better than to this share of the body's height are unsure: a hand's width of somebody
+/// 1.7 m tall, as far as places on the floor are told ([`crate::measure::PLACE`]).
+const UNSURE: f64 = 0.06;
+
 /// A mark by hand speaks of frames this near, seconds.
 const NEAR: f64 = 0.06;
 
@@ -47,6 +51,14 @@ impl Sighting {
     pub(crate) fn tall(&self) -> f64 {
         let ys = || self.points.values().map(|p| p.pixel[1]);
         (ys().fold(f64::MIN, f64::max) - ys().fold(f64::MAX, f64::min)).max(0.0)
+    }
+
+    /// Points that may as well lie elsewhere: those whose standard error is larger than 6 % of the body's height in the
+    /// picture.
+    pub fn unsure(&self) -> Vec<Landmark> {
+        let most = UNSURE * self.tall();
+        let far = self.points.iter().filter(|(_, p)| p.sigma > most);
+        far.map(|(l, _)| *l).collect()
     }
 
     /// What a hand has marked of a dancer in a frame near this one.
@@ -73,5 +85,39 @@ pub(crate) fn between(a: &Sight, b: &Sight, share: f64) -> Sight {
             .about_hips
             .zip(b.about_hips)
             .map(|(p, q)| [0, 1, 2].map(|k| mix(p[k], q[k]))),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn points_known_worse_than_to_a_hand_of_the_body_are_unsure() {
+        let at = |y: f64, sigma: f64| Sight {
+            pixel: [100.0, y],
+            sigma,
+            source: Source::Network,
+            about_hips: None,
+        };
+        let mut sighting = Sighting {
+            at: MediaTime(0),
+            role: Role::Leader,
+            points: [
+                (Landmark::Nose, at(50.0, 17.9)),
+                (Landmark::LeftHip, at(200.0, 18.1)),
+                (Landmark::LeftToe, at(350.0, 40.0)),
+            ]
+            .into(),
+        };
+        // 300 pixels from nose to toe: 18 of them.
+        let [nose, hip, toe] = [Landmark::Nose, Landmark::LeftHip, Landmark::LeftToe];
+        let of = |s: &Sighting| [nose, hip, toe].map(|l| s.unsure().contains(&l));
+        assert_eq!(of(&sighting), [false, true, true]);
+        // Who is half as large in the picture is known half as well by as many pixels.
+        sighting.points.insert(toe, at(200.0, 1.0));
+        assert_eq!(of(&sighting), [true, true, false]);
+        sighting.points.clear();
+        assert!(sighting.unsure().is_empty());
     }
 }

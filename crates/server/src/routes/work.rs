@@ -9,7 +9,8 @@ use axum::response::Sse;
 use axum::response::sse::{Event, KeepAlive};
 use futures::Stream;
 use serde::{Deserialize, Serialize};
-use upright_core::body::Pose;
+use upright_core::body::track::Sighting;
+use upright_core::body::{Landmark, Pose};
 use upright_core::units::MediaTime;
 use upright_store::{ClipState, StudioId, Work, WorkKind, WorkState};
 use uuid::Uuid;
@@ -219,15 +220,25 @@ fn first() -> i16 {
     1
 }
 
+/// A dancer as found in a frame.
+#[derive(Debug, Clone, PartialEq, Serialize, utoipa::ToSchema)]
+pub struct SightView {
+    /// Who, when and where, pixels.
+    #[serde(flatten)]
+    pose: Pose,
+    /// Points that may as well lie elsewhere.
+    unsure: Vec<Landmark>,
+}
+
 /// Where both dancers were found in an angle's clip, frame by frame, by the names that they were given there.
 #[utoipa::path(get, operation_id = "work_sights", path = "/api/takes/{id}/sights", params(("id" = Uuid, Path), Which),
-    responses((status = 200, body = [Pose]), (status = 404, body = Problem)))]
+    responses((status = 200, body = [SightView]), (status = 404, body = Problem)))]
 pub async fn sights(
     State(app): State<App>,
     coach: Coach,
     Path(take): Path<Uuid>,
     Query(which): Query<Which>,
-) -> Result<Json<Vec<Pose>>, Problem> {
+) -> Result<Json<Vec<SightView>>, Problem> {
     let clip = app
         .store()
         .angle(coach.studio, take, which.angle)
@@ -235,14 +246,17 @@ pub async fn sights(
         .ok_or_else(Problem::not_found)?;
     let track = app.store().track(coach.studio, clip.id).await?;
     let tenth = |v: f64| (10.0 * v).round() / 10.0;
-    let poses = track.into_iter().flat_map(|t| t.sightings).map(|s| Pose {
-        role: s.role,
-        at: s.at,
-        points: s
-            .points
-            .iter()
-            .map(|(l, p)| (*l, p.pixel.map(tenth)))
-            .collect(),
-    });
-    Ok(Json(poses.collect()))
+    let view = |s: Sighting| {
+        let points = s.points.iter().map(|(l, p)| (*l, p.pixel.map(tenth)));
+        SightView {
+            unsure: s.unsure(),
+            pose: Pose {
+                role: s.role,
+                at: s.at,
+                points: points.collect(),
+            },
+        }
+    };
+    let all = track.into_iter().flat_map(|t| t.sightings);
+    Ok(Json(all.map(view).collect()))
 }

@@ -89,6 +89,13 @@ async fn both_dancers_are_found_and_put_right_and_the_music_is_heard() {
         all.iter().sum::<f64>() / all.len() as f64
     };
     assert!(nose("leader") + 15.0 < nose("follower"));
+    // What may as well lie elsewhere is said: hands more often than hips.
+    let unsure = |name: &str| {
+        let of = |s: &&Value| s["unsure"].as_array().unwrap().contains(&json!(name));
+        sights.iter().filter(of).count()
+    };
+    let (hand, hip) = (unsure("left_knuckle"), unsure("left_hip"));
+    assert!(hand > hip && 3 * hip < sights.len(), "{hand} {hip}");
     let view = c.get(&format!("/api/takes/{take}")).await;
     assert_eq!(view["clip"]["landmarks"], "automatic marking");
 
