@@ -354,6 +354,17 @@ async fn from_upload_to_corrections_with_few_inputs() -> anyhow::Result<()> {
         "inputs from upload to corrections: {all} (upload {upload}, figure, count and search {prepared}, floor {floor}, corrections {confirmed})"
     );
     anyhow::ensure!(all <= MOST_INPUTS, "{all} inputs");
+    // What may as well lie elsewhere is drawn pale: within two seconds some hand is, and not all of a body.
+    let drawn = "const all = [...document.querySelectorAll('[data-point]')];
+        return [all.filter((p) => Number(p.getAttribute('opacity')) < 1).length, all.length]";
+    let mut pale = false;
+    for _ in 0..50 {
+        b.key(".").await?;
+        tokio::time::sleep(Duration::from_millis(60)).await;
+        let counts: [usize; 2] = serde_json::from_value(b.script(drawn).await?)?;
+        pale |= (1..counts[1] / 2).contains(&counts[0]);
+    }
+    anyhow::ensure!(pale, "no point is drawn pale");
     b.client.clone().close().await?;
     Ok(())
 }
