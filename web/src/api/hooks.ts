@@ -756,10 +756,10 @@ export function useCreateRoutine() {
   });
 }
 
-/** Keeps a routine; changes follow each other, each on the version the one before it left. */
 /**
- * Keeps a routine over the version that `basedRef` says it was made from. What another window has kept since is read anew,
- * and goes on being refused until the desk has taken it.
+ * Keeps a routine over the version that `basedRef` says it was made from; changes follow each other, each on the version
+ * the one before it left. What another window has kept since is read anew, and goes on being refused until the desk has
+ * taken it.
  */
 export function useSaveRoutine(id: string, basedRef: { current: number }) {
   const client = useQueryClient();
