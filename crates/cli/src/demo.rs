@@ -36,6 +36,7 @@ const SECOND: Phone = Phone {
     distance: 4.4,
     bearing: 74.0,
     height: 1.6,
+    aim: 0.82,
     view: 66.0,
     roll: -0.8,
     bend: -0.02,

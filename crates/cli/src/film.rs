@@ -47,6 +47,7 @@ pub async fn from_file(scenario: &Path, clip: &Path) -> anyhow::Result<()> {
             offset: performance
                 .phone(0)
                 .shown(performance.phone(phone).danced(0.0)),
+            full_frame_focal: None,
             track: track(&detected),
         });
         angles.push(reference(&performance, phone, &frames));

@@ -7,7 +7,7 @@ use std::time::Duration;
 
 use upright_store::{
     Blobs, ClipState, CoupleInput, NewAccount, NewClip, NewTake, PersonInput, Practice, Store,
-    StudioId, Work, WorkKind, WorkState,
+    StudioId, Wanted, Work, WorkKind, WorkState,
 };
 use upright_studio::{Performance, Phone, Scenario};
 use uuid::Uuid;
@@ -137,7 +137,7 @@ async fn ask(store: &Store, studio: StudioId, couple_id: Uuid) -> (Uuid, Work) {
     };
     let clip = store.add_clip(studio, take, &clip).await.unwrap();
     let work = store
-        .ask_work(studio, clip, WorkKind::Prepare)
+        .ask_work(studio, clip, WorkKind::Prepare, &Wanted::default())
         .await
         .unwrap();
     (take, work)

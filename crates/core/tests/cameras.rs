@@ -88,7 +88,7 @@ fn the_phone_stands_where_the_other_program_puts_it() {
                 pixel: m.pixel,
             })
             .collect();
-        let own = calibrate(&marks, SIZE, Some(c.view)).unwrap();
+        let own = calibrate(&marks, SIZE, upright_core::camera::View::Said(c.view)).unwrap();
         let apart = (own.camera.position - Point3::from(c.pose_position)).norm();
         let off = (Point3::from(c.position) - Point3::from(c.pose_position)).norm();
         // The two agree far better with each other than either does with the truth, which the marks'

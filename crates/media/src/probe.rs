@@ -1,5 +1,6 @@
 //! What a file is, and when its frames are shown.
 
+use std::collections::BTreeMap;
 use std::path::Path;
 use std::time::Duration;
 
@@ -29,6 +30,9 @@ pub struct Probe {
     pub duration: f64,
     /// Whether there is sound.
     pub sound: bool,
+    /// Focal length of a full frame's lens that sees as much, millimetres, where the phone wrote it.
+    #[serde(default)]
+    pub full_frame_focal: Option<f64>,
 }
 
 /// Display times of all frames.
@@ -50,6 +54,8 @@ struct Said {
 #[derive(Deserialize)]
 struct Format {
     duration: Option<String>,
+    #[serde(default)]
+    tags: BTreeMap<String, String>,
 }
 
 #[derive(Deserialize)]
@@ -63,6 +69,8 @@ struct Stream {
     side_data_list: Vec<SideData>,
     #[serde(default)]
     disposition: Disposition,
+    #[serde(default)]
+    tags: BTreeMap<String, String>,
 }
 
 #[derive(Deserialize, Default)]
@@ -126,7 +134,23 @@ pub async fn probe(path: &Path) -> Result<Probe, MediaError> {
         rotation,
         duration,
         sound: said.streams.iter().any(|s| is(&s, "audio")),
+        full_frame_focal: full_frame_focal([
+            &video.tags,
+            said.format.as_ref().map_or(&BTreeMap::new(), |f| &f.tags),
+        ]),
     })
+}
+
+/// How the keys end under which phones write the focal length of a full frame's lens that sees as much (QuickTime's
+/// metadata of a track or of the whole film).
+const FULL_FRAME_KEY: &str = "focal_length.35mm_equivalent";
+
+/// The focal length that a file tells, millimetres: the picture's own first, then the film's. What no phone has is none.
+fn full_frame_focal(tags: [&BTreeMap<String, String>; 2]) -> Option<f64> {
+    let told = tags.into_iter().flatten();
+    told.filter(|(key, _)| key.to_ascii_lowercase().ends_with(FULL_FRAME_KEY))
+        .find_map(|(_, value)| value.trim().parse::<f64>().ok())
+        .filter(|length| (8.0..=200.0).contains(length))
 }
 
 /// Reads the display time of every frame from the container, in display order.

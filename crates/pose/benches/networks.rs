@@ -4,7 +4,7 @@
 use std::path::PathBuf;
 
 use criterion::{Criterion, criterion_group, criterion_main};
-use upright_pose::{Finder as _, Networks, Picture, Window};
+use upright_pose::{Effort, Finder as _, Networks, Picture, Window};
 use upright_studio::{Performance, Renderer, Scenario};
 
 /// A rendered couple as a phone sees it.
@@ -20,18 +20,23 @@ fn networks(c: &mut Criterion) {
     let (networks, picture) = (Networks::read(&folder).unwrap(), picture());
     let mut group = c.benchmark_group("networks");
     group.sample_size(20);
-    let whole = Window::whole(&picture);
+    let whole = Window::whole(picture.size());
     group.bench_function("people", |b| {
         b.iter(|| networks.people(&picture, whole).unwrap());
     });
-    let couple = networks.couple(&picture, None).unwrap();
-    group.bench_function("dancer", |b| {
-        b.iter(|| {
-            networks
-                .dancer(&picture, &couple[0], couple.get(1))
-                .unwrap()
+    let couple = networks.crowd(&picture, None, true).unwrap();
+    for (name, effort) in [
+        ("dancer", Effort::Usual),
+        ("dancer, harder", Effort::Harder),
+    ] {
+        group.bench_function(name, |b| {
+            b.iter(|| {
+                networks
+                    .dancer(&picture, &couple[0], couple.get(1), effort)
+                    .unwrap()
+            });
         });
-    });
+    }
     group.finish();
 }
 

@@ -6,6 +6,7 @@ use upright_core::body::Landmark;
 use upright_core::body::solve::Source;
 use upright_core::body::track::Sight;
 
+use crate::Effort;
 use crate::net::{Net, NetError};
 use crate::people::{Person, far, point};
 use crate::picture::{Capsule, Picture, Region, around, blend, covered};
@@ -217,7 +218,7 @@ impl Looked {
         apart[apart.len() / 2] <= ELSEWHERE
     }
 
-    fn sights(&self, person: &Person) -> BTreeMap<Landmark, Sight> {
+    fn sights(&self, person: &Person, effort: Effort) -> BTreeMap<Landmark, Sight> {
         // A person may be found whose points all lie on each other.
         let (tall, doubt) = (person.height().max(1.0), self.doubt(person));
         let sight = |(landmark, numbers): (Landmark, &[usize])| {
@@ -229,10 +230,10 @@ impl Looked {
                 apart: mean(&|k| self.apart[k]) / tall,
                 once: self.once,
             };
-            let up = tall * raised(landmark);
+            let up = tall * raised(landmark, effort);
             let sight = Sight {
                 pixel: [mean(&|k| self.at[k][0]), mean(&|k| self.at[k][1]) - up],
-                sigma: tall * in_picture(landmark, evidence),
+                sigma: tall * in_picture(landmark, evidence) * finer(landmark, effort),
                 source: Source::Network,
                 about_hips: has_depth(landmark)
                     .then(|| [0, 1, 2].map(|a| mean(&|k| self.metres[k][a]))),
@@ -248,7 +249,7 @@ impl Looked {
 /// The network sees a dancer a little differently in a mirror: what it takes for turned to the right it takes for turned
 /// to the right there as well. So it looks at both, and what they differ by is not known (docs/decisions/0040).
 pub(crate) fn find(
-    net: &Net,
+    (net, effort): (&Net, Effort),
     picture: &Picture,
     person: &Person,
     partner: Option<&Person>,
@@ -264,7 +265,7 @@ pub(crate) fn find(
         looks.extend(look(net, &region, (&pixels, mirrored))?);
     }
     looks.retain(|l| l.is(person));
-    Ok(Looked::mean(&looks).map(|l| l.sights(person)))
+    Ok(Looked::mean(&looks).map(|l| l.sights(person, effort)))
 }
 
 /// Whether the network's depth of a landmark is worth telling: feet are a third as long there as they are, and elbows
@@ -287,9 +288,9 @@ const fn has_depth(landmark: Landmark) -> bool {
 /// How much higher our landmark lies than the network's point, a share of the dancer's height in the picture: ours are
 /// the joints and the ends of the foot on the floor, the network's lie where they are seen from outside. Medians on
 /// rendered couples (docs/pose.md).
-fn raised(landmark: Landmark) -> f64 {
+fn raised(landmark: Landmark, effort: Effort) -> f64 {
     use Landmark as L;
-    match landmark {
+    let usual = match landmark {
         L::LeftHip | L::RightHip => 0.012,
         L::Nose => -0.017,
         L::LeftShoulder | L::RightShoulder => -0.005,
@@ -299,6 +300,18 @@ fn raised(landmark: Landmark) -> f64 {
         L::LeftHeel | L::RightHeel => -0.02,
         L::LeftToe | L::RightToe => -0.0175,
         _ => 0.0,
+    };
+    match effort {
+        Effort::Usual => usual,
+        Effort::Harder => usual,
+    }
+}
+
+/// How much smaller the larger network's errors are than the usual one's where the evidence is the same.
+fn finer(_landmark: Landmark, effort: Effort) -> f64 {
+    match effort {
+        Effort::Usual => 1.0,
+        Effort::Harder => 1.0,
     }
 }
 
@@ -335,12 +348,22 @@ mod tests {
 
     #[test]
     fn hips_lie_higher_and_feet_lower_than_what_is_seen_of_them() {
-        assert!(raised(Landmark::LeftHip) > raised(Landmark::LeftKnee));
-        assert!(raised(Landmark::RightToe) < 0.0);
-        assert_eq!(raised(Landmark::LeftWrist), 0.0);
-        assert!(Landmark::ALL.iter().all(|l| raised(*l).abs() < 0.03));
+        assert!(
+            raised(Landmark::LeftHip, Effort::Usual) > raised(Landmark::LeftKnee, Effort::Usual)
+        );
+        assert!(raised(Landmark::RightToe, Effort::Usual) < 0.0);
+        assert_eq!(raised(Landmark::LeftWrist, Effort::Usual), 0.0);
+        assert!(
+            Landmark::ALL
+                .iter()
+                .all(|l| raised(*l, Effort::Usual).abs() < 0.03)
+        );
         let pairs = [&Landmark::ARMS[..], &Landmark::LEGS[..]].concat();
-        assert!(pairs.iter().all(|[l, r]| raised(*l) == raised(*r)));
+        assert!(
+            pairs
+                .iter()
+                .all(|[l, r]| raised(*l, Effort::Usual) == raised(*r, Effort::Usual))
+        );
     }
 
     #[test]
@@ -369,6 +392,7 @@ mod tests {
             scores: [0.0; 17],
             score: 1.0,
             colour: [0.0; 6],
+            behind: false,
         }
     }
 
@@ -386,7 +410,7 @@ mod tests {
     #[test]
     fn what_two_looks_differ_by_is_not_known() {
         let person = person(200.0);
-        let of = |looks: &[Looked]| Looked::mean(looks).unwrap().sights(&person);
+        let of = |looks: &[Looked]| Looked::mean(looks).unwrap().sights(&person, Effort::Usual);
         let (same, two, one) = (
             of(&[looked([100.0, 80.0]), looked([100.0, 80.0])]),
             of(&[looked([97.0, 76.0]), looked([103.0, 84.0])]),
@@ -416,7 +440,7 @@ mod tests {
         }
         assert!(Looked::mean(&[]).is_none());
         // Who was found in a single point is no larger than that, and looked for all the same.
-        let sights = looked([100.0, 80.0]).sights(&self::person(0.0));
+        let sights = looked([100.0, 80.0]).sights(&self::person(0.0), Effort::Usual);
         assert!(sights.values().all(|s| (1e-3..10.0).contains(&s.sigma)));
     }
 

@@ -13,7 +13,8 @@ pub mod picture;
 pub mod sure;
 
 use std::collections::BTreeMap;
-use std::path::Path;
+use std::path::{Path, PathBuf};
+use std::sync::OnceLock;
 
 use upright_core::body::Landmark;
 use upright_core::body::track::Sight;
@@ -23,31 +24,74 @@ pub use net::NetError;
 pub use people::{Person, Window, point};
 pub use picture::Picture;
 
+/// How much work a look at a dancer is worth.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Effort {
+    /// The usual network.
+    #[default]
+    Usual,
+    /// A larger one, which takes about three times as long.
+    Harder,
+}
+
 /// What finds people and their landmarks in pictures.
 pub trait Finder: Send + Sync {
     /// The people of a part of a picture.
     fn people(&self, picture: &Picture, window: Window) -> Result<Vec<Person>, NetError>;
 
-    /// The people of a picture, two if they can be found: in the window where they were a moment ago,
-    /// behind the one who was found there, who is painted over for it, and at last in all of the picture.
-    fn couple(&self, picture: &Picture, window: Option<Window>) -> Result<Vec<Person>, NetError> {
-        let whole = Window::whole(picture);
-        let first = window.unwrap_or(whole);
-        let mut people = self.people(picture, first)?;
-        if let [one] = people[..] {
-            let near = Window::about(&people, picture).unwrap_or(first);
-            let rest = picture.without(&one.capsules(1.0));
-            let behind = self.people(&rest, near)?;
-            let other = behind.into_iter().filter(|p| !p.is(&one));
-            people.extend(other.max_by(|a, b| a.score.total_cmp(&b.score)));
+    /// Everybody in a picture. Looked for in the window where the couple was a moment ago, and in all of the picture where
+    /// that is asked for, where there is no window, and where the window does not show two; whoever is found in both
+    /// is the window's, which shows more of them. Where one dancer only is found, somebody may be hidden: that one is
+    /// painted over and looked behind.
+    fn crowd(
+        &self,
+        picture: &Picture,
+        window: Option<Window>,
+        whole: bool,
+    ) -> Result<Vec<Person>, NetError> {
+        let all = Window::whole(picture.size());
+        let near = window.filter(|w| *w != all);
+        let mut people = match near {
+            Some(w) => self.people(picture, w)?,
+            None => Vec::new(),
+        };
+        if whole || people.len() < 2 {
+            people = people::merged(people, self.people(picture, all)?);
         }
-        if people.len() < 2 && first != whole {
-            let far = self.people(picture, whole)?;
-            if far.len() > people.len() {
-                people = far;
-            }
+        let inside = |p: &&Person| near.is_none_or(|w| w.holds(p));
+        let couple: Vec<&Person> = people.iter().filter(inside).collect();
+        if let [one] = couple[..] {
+            let painted = one.capsules(1.0);
+            let place = Window::about(&[*one], picture.size())
+                .or(near)
+                .unwrap_or(all);
+            let found = self.people(&picture.without(&painted), place)?;
+            let others = found
+                .into_iter()
+                .filter(|p| p.shows_beside(&painted) && !people.iter().any(|q| p.is(q)));
+            let behind = others.max_by(|a, b| a.score.total_cmp(&b.score));
+            people.extend(behind.map(|p| Person { behind: true, ..p }));
         }
         Ok(people)
+    }
+
+    /// A part of a picture looked at again for somebody who is missing there: as it is, and behind who is known to be
+    /// there.
+    fn again(
+        &self,
+        picture: &Picture,
+        window: Window,
+        there: Option<&Person>,
+    ) -> Result<Vec<Person>, NetError> {
+        let seen = self.people(picture, window)?;
+        let Some(one) = there else { return Ok(seen) };
+        let painted = one.capsules(1.0);
+        let found = self.people(&picture.without(&painted), window)?;
+        let behind = found
+            .into_iter()
+            .filter(|p| p.shows_beside(&painted) && !p.is(one));
+        let behind = behind.map(|p| Person { behind: true, ..p });
+        Ok(people::merged(seen, behind.collect()))
     }
 
     /// A dancer's landmarks where a person was found; `None` when nobody is there.
@@ -56,6 +100,7 @@ pub trait Finder: Send + Sync {
         picture: &Picture,
         person: &Person,
         partner: Option<&Person>,
+        effort: Effort,
     ) -> Result<Option<BTreeMap<Landmark, Sight>>, NetError>;
 }
 
@@ -64,25 +109,31 @@ pub trait Finder: Send + Sync {
 pub struct Networks {
     people: net::Net,
     dancer: net::Net,
+    /// The larger one, read when it is first asked for.
+    harder: OnceLock<net::Net>,
+    folder: PathBuf,
 }
 
 /// The files in the folder of models.
-pub const FILES: [&str; 3] = [
+pub const FILES: [&str; 4] = [
     "movenet-multipose.json",
     "movenet-multipose.bin",
     "pose_landmark_full.tflite",
+    "pose_landmark_heavy.tflite",
 ];
+
+fn file(folder: &Path, name: &str) -> Result<Vec<u8>, NetError> {
+    let path = folder.join(name);
+    std::fs::read(&path).map_err(|error| NetError::Missing {
+        path: path.display().to_string(),
+        error,
+    })
+}
 
 impl Networks {
     /// Reads the networks from the folder that scripts/install.sh fills.
     pub fn read(folder: &Path) -> Result<Self, NetError> {
-        let file = |name: &str| {
-            let path = folder.join(name);
-            std::fs::read(&path).map_err(|error| NetError::Missing {
-                path: path.display().to_string(),
-                error,
-            })
-        };
+        let file = |name: &str| file(folder, name);
         Ok(Self {
             people: net::tfjs::read(
                 &file(FILES[0])?,
@@ -91,7 +142,17 @@ impl Networks {
                 &people::HEADS,
             )?,
             dancer: net::tflite::read(&file(FILES[2])?, &dancer::OUTPUTS)?,
+            harder: OnceLock::new(),
+            folder: folder.to_owned(),
         })
+    }
+
+    fn harder(&self) -> Result<&net::Net, NetError> {
+        if let Some(net) = self.harder.get() {
+            return Ok(net);
+        }
+        let net = net::tflite::read(&file(&self.folder, FILES[3])?, &dancer::OUTPUTS)?;
+        Ok(self.harder.get_or_init(|| net))
     }
 }
 
@@ -105,8 +166,13 @@ impl Finder for Networks {
         picture: &Picture,
         person: &Person,
         partner: Option<&Person>,
+        effort: Effort,
     ) -> Result<Option<BTreeMap<Landmark, Sight>>, NetError> {
-        dancer::find(&self.dancer, picture, person, partner)
+        let net = match effort {
+            Effort::Usual => &self.dancer,
+            Effort::Harder => self.harder()?,
+        };
+        dancer::find((net, effort), picture, person, partner)
     }
 }
 
@@ -141,6 +207,7 @@ mod tests {
             scores: [0.9; 17],
             score: 0.8,
             colour: [0.0; 6],
+            behind: false,
         }
     }
 
@@ -161,6 +228,7 @@ mod tests {
             _: &Picture,
             _: &Person,
             _: Option<&Person>,
+            _: Effort,
         ) -> Result<Option<BTreeMap<Landmark, Sight>>, NetError> {
             Ok(None)
         }
@@ -180,8 +248,12 @@ mod tests {
     #[test]
     fn a_partner_behind_is_found_when_the_one_in_front_is_painted_over() {
         let eye = Eye::default();
-        let found = eye.couple(&scene(), None).unwrap();
-        assert_eq!(found, [person(60.0), person(90.0)]);
+        let found = eye.crowd(&scene(), None, true).unwrap();
+        let behind = Person {
+            behind: true,
+            ..person(90.0)
+        };
+        assert_eq!(found, [person(60.0), behind]);
         // All of the picture, then near the one who was found.
         let looked = eye.looked.into_inner().unwrap();
         assert_eq!(looked.len(), 2);
@@ -199,7 +271,7 @@ mod tests {
             top: 0.0,
             side: 50.0,
         };
-        let none = eye.couple(&scene(), Some(window));
+        let none = eye.crowd(&scene(), Some(window), false);
         assert_eq!(none.unwrap(), []);
         assert_eq!(eye.looked.into_inner().unwrap(), [50.0, 160.0]);
     }

@@ -1,7 +1,9 @@
 //! All people of a picture, seventeen points each: where the couple is, not yet exactly how they stand.
 
+use serde::{Deserialize, Serialize};
+
 use crate::net::{Net, NetError, Value};
-use crate::picture::{Capsule, Picture};
+use crate::picture::{Capsule, Picture, covered};
 
 /// Side of the square picture that the network takes.
 pub const SIDE: usize = 256;
@@ -19,7 +21,7 @@ pub mod point {
 }
 
 /// A person as found in one picture.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Person {
     /// Points by number (left is the person's left), pixels.
     pub points: [[f64; 2]; 17],
@@ -29,6 +31,8 @@ pub struct Person {
     pub score: f64,
     /// Mean colours of trunk and thighs, 0..255.
     pub colour: [f64; 6],
+    /// Whether this one was found only once somebody before had been painted over.
+    pub behind: bool,
 }
 
 fn middle(a: [f64; 2], b: [f64; 2]) -> [f64; 2] {
@@ -50,10 +54,29 @@ impl Person {
         far(self.middle(point::HIPS), self.middle(point::SHOULDERS))
     }
 
-    /// From the nose to the lower ankle, pixels.
+    /// From the nose down to the ankles, pixels: straight down to the lower one, or along the body where that is
+    /// longer, as it is of somebody who leans, bends or is seen in a picture that is askew.
     pub fn height(&self) -> f64 {
         let foot = point::ANKLES.map(|k| self.points[k][1]);
-        (foot[0].max(foot[1]) - self.points[point::NOSE][1]).max(self.trunk())
+        let down = foot[0].max(foot[1]) - self.points[point::NOSE][1];
+        let leg = |side: usize| {
+            let [hip, knee, ankle] =
+                [point::HIPS, point::KNEES, point::ANKLES].map(|k| self.points[k[side]]);
+            far(hip, knee) + far(knee, ankle)
+        };
+        // The shorter leg: a point that was found on somebody else makes the other one long.
+        let neck = far(self.points[point::NOSE], self.middle(point::SHOULDERS));
+        let along = neck + self.trunk() + leg(0).min(leg(1));
+        down.max(along)
+    }
+
+    /// What tells how tall somebody is.
+    pub fn stands(&self) -> upright_core::body::leads::Seen {
+        upright_core::body::leads::Seen {
+            nose: self.points[point::NOSE],
+            ankles: self.middle(point::ANKLES),
+            tall: self.height(),
+        }
     }
 
     /// The body as thick lines, with limbs `thick` times as thick as they are.
@@ -75,10 +98,25 @@ impl Person {
         out
     }
 
-    /// Whether this is another sight of the same person in the same picture.
-    pub(crate) fn is(&self, other: &Self) -> bool {
-        let apart = |k: usize| far(self.points[k], other.points[k]);
-        (5..17).map(apart).sum::<f64>() / 12.0 < 0.12 * other.height()
+    /// Whether this is another sight of the same person in the same picture: the skeletons lie on each other, wherever
+    /// both are seen. Boxes of two dancers overlap all the time.
+    pub fn is(&self, other: &Self) -> bool {
+        let both = |k: &usize| self.scores[*k].min(other.scores[*k]) > FAINT;
+        let mut seen: Vec<usize> = (5..17).filter(both).collect();
+        if seen.len() < FEW {
+            seen = (5..17).collect();
+        }
+        let apart = |k: &usize| far(self.points[*k], other.points[*k]);
+        let mean = seen.iter().map(apart).sum::<f64>() / seen.len() as f64;
+        mean < SAME * self.height().min(other.height())
+    }
+
+    /// Whether enough of this person is seen beside somebody who was painted over: what is left of that one looks like
+    /// a person too, but lies where the paint is.
+    pub(crate) fn shows_beside(&self, painted: &[Capsule]) -> bool {
+        let seen = (0..17).filter(|k| self.scores[*k] > FAINT);
+        let beside = seen.filter(|k| !covered(self.points[*k], painted));
+        beside.count() >= BESIDE
     }
 
     /// Between two sights of the same person.
@@ -114,6 +152,16 @@ const MOST: usize = 6;
 /// A person is one from here on.
 const SURE: f64 = 0.15;
 
+/// Points below this are guessed, and fewer than so many say nothing of who it is.
+const FAINT: f64 = 0.2;
+const FEW: usize = 4;
+
+/// Skeletons that lie so near each other are one person's, a share of the height.
+const SAME: f64 = 0.12;
+
+/// Points that must be seen beside somebody who was painted over.
+const BESIDE: usize = 1;
+
 /// Points below this do not count for a person's score.
 const SEEN: f64 = 0.127;
 
@@ -130,19 +178,27 @@ pub struct Window {
 }
 
 impl Window {
-    /// All of a picture.
-    pub fn whole(picture: &Picture) -> Self {
-        let side = picture.width.max(picture.height) as f64;
+    /// All of a picture of a size, pixels.
+    pub fn whole(size: [usize; 2]) -> Self {
+        let [width, height] = size.map(|s| s as f64);
+        let side = width.max(height);
         Self {
-            left: (picture.width as f64 - side) / 2.0,
-            top: (picture.height as f64 - side) / 2.0,
+            left: (width - side) / 2.0,
+            top: (height - side) / 2.0,
             side,
         }
     }
 
-    /// Where people who were just seen are found again, at a better scale; `None` without any, or when
-    /// that is as good as all of the picture.
-    pub fn about(people: &[Person], picture: &Picture) -> Option<Self> {
+    /// Whether a person's hips are in it.
+    pub fn holds(&self, person: &Person) -> bool {
+        let [x, y] = person.middle(point::HIPS);
+        let inside = |v: f64, from: f64| (from..from + self.side).contains(&v);
+        inside(x, self.left) && inside(y, self.top)
+    }
+
+    /// Where people who were just seen are found again in a picture of a size, at a better scale; `None` without any, or
+    /// when that is as good as all of the picture.
+    pub fn about(people: &[Person], size: [usize; 2]) -> Option<Self> {
         let points = || people.iter().flat_map(|p| p.points);
         let [x, y] = [0, 1].map(|k| {
             let low = points().map(|p| p[k]).fold(f64::INFINITY, f64::min);
@@ -150,7 +206,7 @@ impl Window {
             (low, high)
         });
         let side = ROOM * (x.1 - x.0).max(y.1 - y.0);
-        (side.is_finite() && side < 0.8 * Self::whole(picture).side).then(|| Self {
+        (side.is_finite() && side < 0.8 * Self::whole(size).side).then(|| Self {
             left: (x.0 + x.1 - side) / 2.0,
             top: (y.0 + y.1 - side) / 2.0,
             side,
@@ -228,6 +284,7 @@ pub(crate) fn find(net: &Net, picture: &Picture, window: Window) -> Result<Vec<P
             scores: [0.0; 17],
             score: 0.0,
             colour: [0.0; 6],
+            behind: false,
         };
         let half = [0, 1].map(|k| f64::from(at(size, cy, cx, k)).max(1.0) / 2.0);
         let mid = [
@@ -291,13 +348,17 @@ pub(crate) fn find(net: &Net, picture: &Picture, window: Window) -> Result<Vec<P
 /// Two sights of one person are one: the surer stays.
 fn distinct(mut people: Vec<Person>) -> Vec<Person> {
     people.sort_by(|a, b| b.score.total_cmp(&a.score));
-    let mut out: Vec<Person> = Vec::new();
-    for p in people {
-        if !out.iter().any(|q| p.is(q)) {
-            out.push(p);
+    merged(Vec::new(), people)
+}
+
+/// Those who are known, and whoever else was found.
+pub(crate) fn merged(mut known: Vec<Person>, found: Vec<Person>) -> Vec<Person> {
+    for p in found {
+        if !known.iter().any(|q| p.is(q)) {
+            known.push(p);
         }
     }
-    out
+    known
 }
 
 /// Mean colours of trunk and thighs.
@@ -325,4 +386,73 @@ fn colour(picture: &Picture, person: &Person) -> [f64; 6] {
         out[3 + k] = (thighs[0][k] + thighs[1][k]) / 2.0;
     }
     out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Somebody 400 pixels tall whose body leans by an angle about the ankles.
+    fn leaning(degrees: f64) -> Person {
+        let upright = [
+            (point::NOSE, 0.0, -400.0),
+            (point::SHOULDERS[0], 30.0, -340.0),
+            (point::SHOULDERS[1], -30.0, -340.0),
+            (point::ELBOWS[0], 45.0, -270.0),
+            (point::ELBOWS[1], -45.0, -270.0),
+            (point::WRISTS[0], 50.0, -210.0),
+            (point::WRISTS[1], -50.0, -210.0),
+            (point::HIPS[0], 20.0, -220.0),
+            (point::HIPS[1], -20.0, -220.0),
+            (point::KNEES[0], 20.0, -110.0),
+            (point::KNEES[1], -20.0, -110.0),
+            (point::ANKLES[0], 20.0, 0.0),
+            (point::ANKLES[1], -20.0, 0.0),
+        ];
+        let (s, c) = degrees.to_radians().sin_cos();
+        let mut points = [[640.0, 150.0]; 17];
+        for (k, x, y) in upright {
+            points[k] = [640.0 + c * x - s * y, 500.0 + s * x + c * y];
+        }
+        Person {
+            points,
+            scores: [0.8; 17],
+            score: 0.6,
+            colour: [0.0; 6],
+            behind: false,
+        }
+    }
+
+    #[test]
+    fn somebody_who_leans_is_as_tall_as_somebody_upright() {
+        let tall = leaning(0.0).height();
+        assert!((tall - 400.0).abs() < 12.0, "{tall}");
+        for degrees in [25.0, 50.0, 80.0] {
+            let leant = leaning(degrees).height();
+            assert!((leant / tall - 1.0).abs() < 0.05, "{degrees}: {leant}");
+        }
+    }
+
+    #[test]
+    fn a_second_sight_of_somebody_is_told_from_somebody_beside_and_in_front() {
+        let one = leaning(0.0);
+        let moved = |by: f64, times: f64| {
+            let mut p = one;
+            for q in &mut p.points {
+                *q = [
+                    640.0 + times * (q[0] - 640.0) + by,
+                    500.0 + times * (q[1] - 500.0),
+                ];
+            }
+            p
+        };
+        assert!(one.is(&moved(15.0, 1.02)));
+        assert!(!one.is(&moved(90.0, 1.0)));
+        // A child before an adult.
+        assert!(!one.is(&moved(0.0, 0.6)) && !moved(0.0, 0.6).is(&one));
+        // What is left of somebody painted over lies where the paint is.
+        let painted = one.capsules(1.0);
+        assert!(!moved(4.0, 0.98).shows_beside(&painted));
+        assert!(moved(90.0, 1.0).shows_beside(&painted));
+    }
 }

@@ -21,6 +21,11 @@ impl Picture {
         })
     }
 
+    /// Width and height, pixels.
+    pub fn size(&self) -> [usize; 2] {
+        [self.width, self.height]
+    }
+
     /// Colour at a pixel, black outside.
     pub fn at(&self, x: i64, y: i64) -> [f32; 3] {
         if x < 0 || y < 0 || x >= self.width as i64 || y >= self.height as i64 {

@@ -4,7 +4,7 @@
 
 use std::path::PathBuf;
 
-use upright_pose::{Finder as _, Networks, Person, Picture};
+use upright_pose::{Effort, Finder as _, Networks, Person, Picture};
 use upright_studio::{Performance, Phone, Renderer, Scenario};
 
 const SIZE: [usize; 2] = [1280, 720];
@@ -47,13 +47,13 @@ fn a_mirrored_dancer_is_seen_mirrored() {
     let mirror = mirrored(&picture);
     let folder = PathBuf::from(concat!(env!("CARGO_MANIFEST_DIR"), "/../../models/files"));
     let networks = Networks::read(&folder).unwrap();
-    let people = networks.couple(&picture, None).unwrap();
+    let people = networks.crowd(&picture, None, true).unwrap();
     let [one, two] = &people[..] else {
         panic!("{} people", people.len());
     };
     for (person, partner) in [(one, two), (two, one)] {
         let look = |picture, person: &Person, partner: &Person| {
-            let found = networks.dancer(picture, person, Some(partner));
+            let found = networks.dancer(picture, person, Some(partner), Effort::Usual);
             found.unwrap().unwrap()
         };
         let seen = look(&picture, person, partner);

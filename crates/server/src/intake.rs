@@ -25,7 +25,7 @@ pub async fn prepare(app: &App, clip: &Clip, told: &Told) -> Result<(), Problem>
     let original = place.path().join("original");
     let studio = StudioId(clip.studio_id);
     let practice = app.store().practice(studio, clip.take_id).await?;
-    let (proxy, size) = async {
+    let (proxy, size, focal) = async {
         // Of a simulated take, rendering is the longer part.
         let rest = match (&clip.original, &practice) {
             (Some(key), _) => {
@@ -49,7 +49,13 @@ pub async fn prepare(app: &App, clip: &Clip, told: &Told) -> Result<(), Problem>
     app.blobs().put_file(&proxy_key, &proxy).await?;
     let store = app.store();
     store
-        .clip_copied(clip.id, &proxy_key, size, times.start, &times.times)
+        .clip_copied(
+            clip.id,
+            &proxy_key,
+            (size, focal),
+            times.start,
+            &times.times,
+        )
         .await?;
     crate::review::renew(app, studio, clip.take_id).await?;
     if let Some(p) = practice.filter(|p| p.marked && clip.angle == 1) {
@@ -126,10 +132,11 @@ async fn playable(
     original: &Path,
     place: &Path,
     tell: impl Fn(f64) + Send,
-) -> Result<(PathBuf, [i32; 2]), Problem> {
+) -> Result<(PathBuf, [i32; 2], Option<f64>), Problem> {
     let of = probe(original).await?;
     let proxy = place.join("proxy.mp4");
     make_proxy(original, &proxy, &of, tell).await?;
     let made = probe(&proxy).await?;
-    Ok((proxy, [made.width as i32, made.height as i32]))
+    let size = [made.width as i32, made.height as i32];
+    Ok((proxy, size, of.full_frame_focal))
 }

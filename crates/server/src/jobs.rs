@@ -11,7 +11,7 @@ use std::time::Duration;
 use apalis::prelude::{BackendExt as _, BoxDynError, Data, Monitor, WorkerBuilder};
 use tokio::sync::watch;
 use tokio::task::JoinSet;
-use upright_store::{Clip, StoreError, StudioId, Work, WorkKind};
+use upright_store::{Clip, StoreError, StudioId, Wanted, Work, WorkKind};
 use uuid::Uuid;
 
 use crate::App;
@@ -146,7 +146,7 @@ async fn watched(app: &App, work: &Work, clip: &Clip) -> Result<(), Problem> {
     };
     match work.kind {
         WorkKind::Prepare => crate::intake::prepare(app, clip, &told).await,
-        WorkKind::Find => crate::marking::find(app, clip, &told).await,
+        WorkKind::Find => crate::marking::find(app, clip, &work.wanted, &told).await,
     }
 }
 
@@ -171,7 +171,12 @@ async fn note(app: App, work: Uuid, clip: Uuid, told: Told) {
 pub async fn resume(app: &App) -> Result<(), Problem> {
     for clip in app.store().unprepared_clips().await? {
         app.store()
-            .ask_work(StudioId(clip.studio_id), clip.id, WorkKind::Prepare)
+            .ask_work(
+                StudioId(clip.studio_id),
+                clip.id,
+                WorkKind::Prepare,
+                &Wanted::default(),
+            )
             .await?;
     }
     Ok(())

@@ -4,13 +4,14 @@ use std::path::Path;
 use std::sync::Arc;
 
 use rayon::prelude::*;
+use upright_core::body::leads::{self, By, Clothes, Guess, Known};
 use upright_core::body::track::Sighting;
 use upright_core::units::{MediaTime, Role};
 use upright_media::Pictures;
-use upright_pose::follow::{Crowd, at, follow, leader_first};
+use upright_pose::follow::{Crowd, Followed, Pick, Said, Search, at, follow};
 use upright_pose::sure::over_time;
-use upright_pose::{Finder, NetError, Networks, Person, Picture, Window};
-use upright_store::{Clip, StudioId};
+use upright_pose::{Effort, Finder, NetError, Networks, Person, Picture};
+use upright_store::{Clip, Found, StudioId, Wanted};
 
 use crate::App;
 use crate::jobs::Told;
@@ -59,7 +60,7 @@ async fn batch(
 }
 
 /// Finds both dancers in the playable copy and keeps them as the clip's track.
-pub async fn find(app: &App, clip: &Clip, told: &Told) -> Result<(), Problem> {
+pub async fn find(app: &App, clip: &Clip, wanted: &Wanted, told: &Told) -> Result<(), Problem> {
     let studio = StudioId(clip.studio_id);
     let key = clip.proxy.as_ref().ok_or_else(|| {
         Problem::invalid(
@@ -80,22 +81,40 @@ pub async fn find(app: &App, clip: &Clip, told: &Told) -> Result<(), Problem> {
         .map(|t| *t as f64 / 1e6)
         .collect();
     let size = [clip.width, clip.height].map(|s| s.max(2) as u32);
-    let crowds = people(&finder, &film, every, size, &times, told).await?;
+    let said = Said {
+        picks: picks(clip, wanted),
+        one: wanted.one,
+    };
+    let crowds = people(&finder, &film, every, size, (&times, &said), told).await?;
     if crowds.iter().all(|c| c.people.is_empty()) {
         return Err(Problem::invalid(
             "Nobody was found in this clip. Film the couple whole, from 4 to 6 metres, in even light; or mark by hand.",
         ));
     }
     let moments: Vec<f64> = crowds.iter().map(|c| c.at).collect();
-    let pairs = apart(move || follow(&crowds)).await?;
-    let couple = {
-        let take = app.store().take(studio, clip.take_id).await?;
-        app.store().couple(studio, take.couple_id).await?
+    let pointed = !said.picks.is_empty();
+    let followed = apart(move || follow(&crowds, &said)).await?;
+    let guess = if pointed {
+        // The coach's first one is the leader.
+        let sure = Guess {
+            sure: 1.0,
+            by: By::Coach,
+        };
+        ([0, 1], sure)
+    } else {
+        order(app, clip, &followed).await?
     };
-    let order = leader_first(&pairs, [couple.leader_height, couple.follower_height]);
-    let lines = order.map(|k| pairs.iter().map(|p| p[k]).collect::<Vec<_>>());
+    let lines = guess
+        .0
+        .map(|k| followed.pairs.iter().map(|p| p[k]).collect::<Vec<_>>());
+    let clothes = clothes(&lines);
+    let effort = if wanted.harder {
+        Effort::Harder
+    } else {
+        Effort::Usual
+    };
     let mut track = dancers(
-        &finder,
+        (&finder, effort),
         &film,
         every,
         size,
@@ -110,13 +129,79 @@ pub async fn find(app: &App, clip: &Clip, told: &Told) -> Result<(), Problem> {
         ));
     }
     over_time(&mut track);
+    let found = Found {
+        alone: followed.alone,
+        others: followed.others,
+        harder: wanted.harder,
+        leads: guess.1,
+        clothes,
+    };
     if told.wanted() {
         app.store()
-            .set_track(studio, clip.id, BY_ITSELF, &track)
+            .set_track(studio, clip.id, BY_ITSELF, &track, Some(&found))
             .await?;
         crate::review::renew(app, studio, clip.take_id).await?;
     }
     Ok(())
+}
+
+/// Whom the coach has pointed at in this clip: the leader is the first of the two.
+fn picks(clip: &Clip, wanted: &Wanted) -> Vec<Pick> {
+    let here = wanted.picks.iter().filter(|p| p.angle == clip.angle);
+    here.map(|p| Pick {
+        at: p.at as f64 / 1e6,
+        pixel: p.pixel,
+        which: p.role as usize,
+    })
+    .collect()
+}
+
+/// Which of the two who were followed is the leader and which the follower, and how sure that is.
+async fn order(
+    app: &App,
+    clip: &Clip,
+    followed: &Followed,
+) -> Result<([usize; 2], Guess), Problem> {
+    let (store, studio) = (app.store(), StudioId(clip.studio_id));
+    let take = store.take(studio, clip.take_id).await?;
+    let couple = store.couple(studio, take.couple_id).await?;
+    let floor = crate::review::floor(app, studio, clip.take_id, clip.angle).await?;
+    let lines = [0, 1].map(|k| followed.pairs.iter().map(|p| p[k]).collect::<Vec<_>>());
+    let worn = lines.each_ref().map(|l| wears(l));
+    let known = Known {
+        camera: floor.as_ref().map(|c| &c.camera),
+        heights: [couple.leader_height, couple.follower_height],
+        clothes: match worn {
+            [Some(a), Some(b)] => Some([a, b]),
+            [Some(a), None] => Some([a, a]),
+            _ => None,
+        },
+        earlier: store.clothes_of_the_day(studio, clip.take_id).await?,
+    };
+    let (first, guess) = if followed.alone {
+        let seen = lines[0].iter().flatten().map(Person::stands);
+        leads::is_leader(&seen.collect::<Vec<_>>(), &known)
+    } else {
+        let both = |p: &[Option<Person>; 2]| Some([p[0]?.stands(), p[1]?.stands()]);
+        let pairs: Vec<_> = followed.pairs.iter().filter_map(both).collect();
+        leads::leads(&pairs, &known)
+    };
+    Ok((if first { [0, 1] } else { [1, 0] }, guess))
+}
+
+/// What somebody who was followed wears, in the mean.
+fn wears(line: &[Option<Person>]) -> Option<Clothes> {
+    let seen: Vec<&Person> = line.iter().flatten().filter(|p| !p.behind).collect();
+    let mean = |k: usize| seen.iter().map(|p| p.colour[k]).sum::<f64>() / seen.len() as f64;
+    (!seen.is_empty()).then(|| std::array::from_fn(mean))
+}
+
+/// What both wear, where both were seen.
+fn clothes(lines: &[Vec<Option<Person>>; 2]) -> Option<[Clothes; 2]> {
+    match lines.each_ref().map(|l| wears(l)) {
+        [Some(a), Some(b)] => Some([a, b]),
+        _ => None,
+    }
 }
 
 async fn people(
@@ -124,47 +209,64 @@ async fn people(
     film: &Path,
     every: usize,
     size: [u32; 2],
-    times: &[f64],
+    (times, said): (&[f64], &Said),
     told: &Told,
 ) -> Result<Vec<Crowd>, Problem> {
     let mut pictures = Pictures::open(film, every, size)?;
-    let (mut crowds, mut seen, mut window) = (Vec::new(), 0, None::<Window>);
+    let (mut search, mut seen) = (Search::default(), 0);
     let mut some = batch(&mut pictures, seen, size).await?;
     while !some.is_empty() && told.wanted() {
         seen += some.len();
-        let (finder, looked) = (finder.clone(), window);
+        let (eyes, window) = (finder.clone(), search.window());
+        let pictures_here = Arc::new(some);
+        let here = pictures_here.clone();
         let found = apart(move || {
-            let found = some
-                .par_iter()
+            here.par_iter()
                 .filter(|(i, _)| i % PEOPLE_EVERY == 0)
                 .map(|(i, p)| {
-                    let people = finder.couple(p, looked)?;
-                    Ok((*i, people))
+                    let whole = Search::whole(i / PEOPLE_EVERY);
+                    Ok((*i, eyes.crowd(p, window, whole)?))
                 })
-                .collect::<Result<Vec<(usize, Vec<Person>)>, NetError>>()?;
-            let next = found
-                .last()
-                .and_then(|(_, people)| Window::about(people, &some[0].1));
-            Ok::<_, NetError>((found, next))
+                .collect::<Result<Vec<(usize, Vec<Person>)>, NetError>>()
         });
         // The next pictures are decoded meanwhile.
         let (found, more) = tokio::join!(found, batch(&mut pictures, seen, size));
-        let (found, next) = found??;
-        window = next;
         some = more?;
-        crowds.extend(found.into_iter().filter_map(|(i, people)| {
-            Some(Crowd {
-                at: *times.get(i)?,
-                people,
+        let crowds: Vec<Crowd> = found??
+            .into_iter()
+            .filter_map(|(i, people)| {
+                Some(Crowd {
+                    at: *times.get(i)?,
+                    people,
+                })
             })
-        }));
+            .collect();
+        let (eyes, many) = (finder.clone(), crowds.len());
+        search.found(crowds, size.map(|s| s as usize), said);
+        let missing = search.missing(many, size.map(|s| s as usize), said);
+        let again = apart(move || {
+            missing
+                .into_par_iter()
+                .filter_map(|(k, window, there)| {
+                    let number = k * PEOPLE_EVERY;
+                    let (_, picture) = pictures_here.iter().find(|(i, _)| *i == number)?;
+                    Some((k, picture, window, there))
+                })
+                .map(|(k, picture, window, there)| {
+                    Ok((k, eyes.again(picture, window, there.as_ref())?))
+                })
+                .collect::<Result<Vec<(usize, Vec<Person>)>, NetError>>()
+        });
+        for (k, people) in again.await?? {
+            search.found_again(k, people);
+        }
         told.tell(FIRST * seen as f64 / times.len().max(1) as f64);
     }
-    Ok(crowds)
+    Ok(search.crowds())
 }
 
 async fn dancers(
-    finder: &Arc<dyn Finder>,
+    (finder, effort): (&Arc<dyn Finder>, Effort),
     film: &Path,
     every: usize,
     size: [u32; 2],
@@ -193,7 +295,7 @@ async fn dancers(
                         return Ok(None);
                     };
                     let partner = pair[1 - role as usize].as_ref();
-                    let points = finder.dancer(picture, person, partner)?;
+                    let points = finder.dancer(picture, person, partner, effort)?;
                     Ok(points.map(|points| Sighting {
                         at: *time,
                         role,

@@ -6,6 +6,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use upright_core::analyse::{self, Analysis, Stage, analyse};
 use upright_core::body::Pose;
+use upright_core::camera::Calibration;
 use upright_core::chart::{Chart, Shelf};
 use upright_core::fault::{Fault, Rules};
 use upright_core::judge::Judged;
@@ -133,6 +134,7 @@ async fn open(app: &App, studio: StudioId, take: Uuid) -> Result<Desk, Problem> 
         films.push(Film {
             picture: [f64::from(clip.width), f64::from(clip.height)],
             offset: clip.offset_us as f64 / 1e6,
+            full_frame_focal: clip.full_frame_focal,
             track: track.map_or_else(Vec::new, |t| t.sightings),
         });
     }
@@ -152,6 +154,22 @@ async fn open(app: &App, studio: StudioId, take: Uuid) -> Result<Desk, Problem> 
         clips,
         take,
     })
+}
+
+/// The calibrated floor of an angle of a take; none where it is not marked or cannot be used.
+pub async fn floor(
+    app: &App,
+    studio: StudioId,
+    take: Uuid,
+    angle: i16,
+) -> Result<Option<Calibration>, Problem> {
+    let desk = open(app, studio, take).await?;
+    apart(move || {
+        let history = History::replay(desk.log.clone());
+        let film = usize::try_from(angle - 1).unwrap_or_default();
+        filmed(&history, &desk).floor(film).ok()
+    })
+    .await
 }
 
 /// The studio's own entries of the catalogue.

@@ -54,6 +54,8 @@ pub struct Clip {
     pub width: i32,
     /// Height of the playable picture.
     pub height: i32,
+    /// Focal length of a full frame's lens that sees as much, millimetres, where the phone wrote it into the file.
+    pub full_frame_focal: Option<f64>,
     /// Container time of the first frame, microseconds.
     pub start_us: i64,
     /// Microseconds of every frame after the first.
@@ -61,6 +63,9 @@ pub struct Clip {
     /// What its track was brought from, where it has one.
     #[sqlx(default)]
     pub landmarks: Option<String>,
+    /// What finding its dancers told.
+    #[sqlx(default, json(nullable))]
+    pub found: Option<crate::Found>,
 }
 
 /// A clip to be added.
@@ -148,7 +153,7 @@ impl Store {
     /// The clips of all angles of a take, in their order.
     pub async fn clips(&self, studio: StudioId, take: Uuid) -> Result<Vec<Clip>, StoreError> {
         Ok(sqlx::query_as(
-            "select clip.*, track.file_name as landmarks from clip left join track on track.clip_id = clip.id
+            "select clip.*, track.file_name as landmarks, track.found from clip left join track on track.clip_id = clip.id
              where clip.studio_id = $1 and take_id = $2 order by angle",
         )
         .bind(studio.0)
@@ -202,12 +207,13 @@ impl Store {
         &self,
         clip: Uuid,
         proxy: &str,
-        size: [i32; 2],
+        (size, full_frame_focal): ([i32; 2], Option<f64>),
         start_us: i64,
         frame_times: &[i64],
     ) -> Result<(), StoreError> {
         sqlx::query(
-            "update clip set proxy = $2, width = $3, height = $4, start_us = $5, frame_times = $6
+            "update clip set proxy = $2, width = $3, height = $4, start_us = $5, frame_times = $6,
+                full_frame_focal = $7
              where id = $1",
         )
         .bind(clip)
@@ -216,6 +222,7 @@ impl Store {
         .bind(size[1])
         .bind(start_us)
         .bind(frame_times)
+        .bind(full_frame_focal)
         .execute(&self.pool)
         .await?;
         Ok(())

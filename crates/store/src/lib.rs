@@ -48,10 +48,10 @@ pub use practice::Practice;
 pub use remark::Remark;
 pub use routine::KeptRoutine;
 pub use take::{NewTake, PersonReading, Take};
-pub use track::Track;
+pub use track::{Found, Track};
 pub use training::PracticeReport;
 pub use upload::{NewUpload, Upload};
-pub use work::{Work, WorkKind, WorkState};
+pub use work::{Picked, Wanted, Work, WorkKind, WorkState};
 
 use sqlx::postgres::{PgConnectOptions, PgPool, PgPoolOptions};
 use uuid::Uuid;

@@ -6,6 +6,8 @@ use apalis::prelude::TaskBuilder;
 use apalis_postgres::{Config, PostgresStorage};
 use serde::{Deserialize, Serialize};
 use sqlx::FromRow;
+use sqlx::types::Json;
+use upright_core::units::Role;
 use uuid::Uuid;
 
 use crate::{Clip, Store, StoreError, StudioId};
@@ -42,6 +44,32 @@ pub enum WorkState {
     Stopped,
 }
 
+/// What the coach wants of finding dancers.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct Wanted {
+    /// The larger network, which takes about three times as long.
+    pub harder: bool,
+    /// Only one dances: no second name is given out.
+    pub one: bool,
+    /// Dancers whom the coach has pointed at.
+    pub picks: Vec<Picked>,
+}
+
+/// A dancer whom the coach has pointed at in a picture.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Picked {
+    /// Which of the take's angles, 1..4.
+    pub angle: i16,
+    /// Microseconds of that angle's clip.
+    pub at: i64,
+    /// Who it is.
+    pub role: Role,
+    /// Pixel of the picture.
+    pub pixel: [f64; 2],
+}
+
 /// A piece of work.
 #[derive(Debug, Clone, FromRow)]
 pub struct Work {
@@ -61,6 +89,9 @@ pub struct Work {
     pub failure: Option<String>,
     /// How often it was begun.
     pub attempts: i32,
+    /// What the coach wants of it.
+    #[sqlx(json)]
+    pub wanted: Wanted,
     /// Seconds since it was begun.
     #[sqlx(default)]
     pub running_for: Option<f64>,
@@ -101,16 +132,18 @@ impl Store {
         studio: StudioId,
         clip: Uuid,
         kind: WorkKind,
+        wanted: &Wanted,
     ) -> Result<Work, StoreError> {
         let mut tx = self.pool.begin().await?;
         let made: Option<Work> = sqlx::query_as(
-            "insert into work (id, studio_id, clip_id, kind, state) values ($1, $2, $3, $4, 'waiting')
+            "insert into work (id, studio_id, clip_id, kind, state, wanted) values ($1, $2, $3, $4, 'waiting', $5)
              on conflict (clip_id, kind) where state in ('waiting', 'running') do nothing returning *",
         )
         .bind(Uuid::now_v7())
         .bind(studio.0)
         .bind(clip)
         .bind(kind)
+        .bind(Json(wanted))
         .fetch_optional(&mut *tx)
         .await?;
         let Some(work) = made else {

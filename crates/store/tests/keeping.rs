@@ -11,8 +11,8 @@ use upright_core::routine::{Item, Routine};
 use upright_core::units::{MediaTime, Role};
 use upright_store::{
     ClipState, CoupleInput, Judgement, LinkKind, NewAccount, NewClip, NewCorrection, NewTake,
-    PersonInput, Store, StoreError, StudioId, TakeSummary, Verdict, Whose, WorkKind, WorkState,
-    testing,
+    PersonInput, Store, StoreError, StudioId, TakeSummary, Verdict, Wanted, Whose, WorkKind,
+    WorkState, testing,
 };
 use uuid::Uuid;
 
@@ -508,7 +508,7 @@ async fn a_take_has_one_clip_and_a_failed_one_is_replaced() {
     assert!(store.unprepared_clips().await.unwrap().is_empty());
     let second = store.add_clip(s, t, &clip("c")).await.unwrap();
     store
-        .clip_copied(second, "proxy/x", [640, 360], 7, &[0, 40_000])
+        .clip_copied(second, "proxy/x", ([640, 360], Some(26.0)), 7, &[0, 40_000])
         .await
         .unwrap();
     // Copied, but not shown before it is said to be ready.
@@ -628,9 +628,15 @@ async fn work_is_asked_for_once_begun_again_after_a_death_and_given_up_in_the_en
         frame_times: vec![0, 40_000],
     };
     let clip = store.add_clip(s, it, &new).await.unwrap();
-    let asked = store.ask_work(s, clip, WorkKind::Find).await.unwrap();
+    let asked = store
+        .ask_work(s, clip, WorkKind::Find, &Wanted::default())
+        .await
+        .unwrap();
     assert_eq!((asked.state, asked.attempts), (WorkState::Waiting, 0));
-    let same = store.ask_work(s, clip, WorkKind::Find).await.unwrap();
+    let same = store
+        .ask_work(s, clip, WorkKind::Find, &Wanted::default())
+        .await
+        .unwrap();
     assert_eq!(same.id, asked.id);
     // One message for one wish, in the same step.
     let queued = store.queue();
@@ -667,7 +673,10 @@ async fn work_is_asked_for_once_begun_again_after_a_death_and_given_up_in_the_en
     );
 
     // Asked anew, it can be stopped by its own studio only; what ends afterwards does not count.
-    let again = store.ask_work(s, clip, WorkKind::Find).await.unwrap();
+    let again = store
+        .ask_work(s, clip, WorkKind::Find, &Wanted::default())
+        .await
+        .unwrap();
     assert_ne!(again.id, asked.id);
     store.begin_work(again.id).await.unwrap().unwrap();
     assert!(matches!(

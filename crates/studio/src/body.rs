@@ -362,6 +362,15 @@ impl Body {
         bodies
     }
 
+    /// Somebody who holds nobody, with the arms at rest.
+    pub(crate) fn alone(posture: &Posture) -> Self {
+        let mut body = Self::standing(posture);
+        for side in [Foot::Left, Foot::Right] {
+            body.reach(side, body.at_rest(side), false, &posture.arms);
+        }
+        body
+    }
+
     /// From the shoulder to the fingers of an arm that is all but straight.
     fn arm_reach(&self) -> f64 {
         let [a, b] = self.arm_bones();

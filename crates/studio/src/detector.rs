@@ -187,6 +187,7 @@ pub fn detect(
     frames: &[MediaTime],
     detector: &Detector,
 ) -> Vec<Detected> {
+    let danced_by = performance.scenario();
     let phone = performance.phone(phone);
     let mut rng = ChaCha8Rng::seed_from_u64(detector.seed);
     let mut followed = [Followed::default(), Followed::default()];
@@ -199,7 +200,8 @@ pub fn detect(
         let danced = phone.danced(at.secs());
         let camera = phone.camera_at(danced);
         let bodies = performance.bodies(danced);
-        let hiding: Vec<Part> = bodies.iter().flat_map(parts).collect();
+        let there = Role::BOTH.iter().filter(|r| danced_by.dances(**r));
+        let hiding: Vec<Part> = there.flat_map(|r| parts(&bodies[*r as usize])).collect();
         // Close to each other in the picture, they may leave with each other's names.
         let middles = bodies.each_ref().map(|b| camera.project(b.chest()));
         let tall = bodies.each_ref().map(|b| height_of(&camera, b));
@@ -210,7 +212,7 @@ pub fn detect(
             }
             crossing = close;
         }
-        for role in Role::BOTH {
+        for role in Role::BOTH.into_iter().filter(|r| danced_by.dances(*r)) {
             let body = &bodies[role as usize];
             let it = &mut followed[role as usize];
             let seen = see(

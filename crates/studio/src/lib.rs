@@ -17,6 +17,7 @@ mod render;
 mod scenario;
 mod sound;
 mod truth;
+mod watcher;
 
 pub use body::Body;
 pub use dance::Arrival;
@@ -30,3 +31,4 @@ pub use render::Renderer;
 pub use scenario::{Danced, Phone, Scenario, ScenarioError};
 pub use sound::{Music, Sound, soundtrack};
 pub use truth::{CountTruth, FindingTruth, FootTruth, Truth};
+pub use watcher::Watcher;

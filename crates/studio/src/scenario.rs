@@ -5,10 +5,11 @@ use serde::{Deserialize, Serialize};
 use upright_core::camera::Camera;
 use upright_core::chart::{Chart, chart};
 use upright_core::count::{CountGrid, GridError};
-use upright_core::units::MediaTime;
+use upright_core::units::{MediaTime, Role};
 
 use crate::fault::Shown;
 use crate::sound::Sound;
+use crate::watcher::Watcher;
 
 /// Where a phone stands and how it films.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
@@ -21,7 +22,9 @@ pub struct Phone {
     pub bearing: f64,
     /// Metres over the floor.
     pub height: f64,
-    /// Horizontal field of view, degrees.
+    /// Height over the middle of the reference at which it points, metres.
+    pub aim: f64,
+    /// Field of view along the picture's longer side, degrees.
     pub view: f64,
     /// Turn about the lens axis, degrees.
     pub roll: f64,
@@ -47,6 +50,7 @@ impl Default for Phone {
             distance: 4.6,
             bearing: 6.0,
             height: 1.5,
+            aim: 0.82,
             view: 63.0,
             roll: 0.6,
             bend: 0.0,
@@ -71,7 +75,7 @@ impl Phone {
         let (s, c) = self.bearing.to_radians().sin_cos();
         let mut camera = Camera::looking_at(
             Point3::new(self.distance * s, -self.distance * c, self.height),
-            Point3::new(0.0, 0.0, 0.82),
+            Point3::new(0.0, 0.0, self.aim),
             self.roll,
             self.view,
             self.picture(),
@@ -179,6 +183,12 @@ pub struct Scenario {
     pub reference: [f64; 2],
     /// The phones, one to four.
     pub phones: Vec<Phone>,
+    /// Who else is in the hall.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub watchers: Vec<Watcher>,
+    /// Who dances without the partner, where only one is there.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub alone: Option<Role>,
     /// Seed of everything that varies.
     pub seed: u64,
 }
@@ -200,6 +210,8 @@ impl Default for Scenario {
             faults: Vec::new(),
             reference: [2.0, 1.0],
             phones: vec![Phone::default()],
+            watchers: Vec::new(),
+            alone: None,
             seed: 1,
         }
     }
@@ -236,6 +248,11 @@ impl Scenario {
             out.extend(std::iter::repeat_n(c, d.times as usize));
         }
         Ok(out)
+    }
+
+    /// Whether a dancer is there.
+    pub fn dances(&self, role: Role) -> bool {
+        self.alone.is_none_or(|r| r == role)
     }
 
     /// When the beats come: evenly, or with the tempo drifting from the first 1 on or changing half way.
@@ -297,6 +314,10 @@ impl Scenario {
             (
                 (1..=4).contains(&self.phones.len()),
                 "one to four phones film",
+            ),
+            (
+                self.watchers.len() <= 8 && self.watchers.iter().all(Watcher::fits),
+                "at most eight others are there, 0.6 to 2.3 m tall, within 20 m, walking at most 3 m/s",
             ),
             (
                 phones(|p| (5.0..=120.0).contains(&p.fps) && (0.0..=0.6).contains(&p.uneven)),

@@ -515,8 +515,8 @@ export function useAlignBySound(id: string) {
 export function useFind(id: string) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: async () =>
-      body(await api.POST('/api/takes/{id}/find', { params: { path: { id } } })),
+    mutationFn: async (wanted: Schemas['Wanted']) =>
+      body(await api.POST('/api/takes/{id}/find', { params: { path: { id } }, body: wanted })),
     onSuccess: (all) => client.setQueryData(['work', id], all),
   });
 }

@@ -1866,6 +1866,11 @@ export interface components {
       take: number;
     };
     /**
+     * @description What told who leads.
+     * @enum {string}
+     */
+    By: 'coach' | 'clothes' | 'metres' | 'picture' | 'nothing';
+    /**
      * @description What a take says of a fault.
      * @enum {string}
      */
@@ -2063,6 +2068,7 @@ export interface components {
       failure?: string | null;
       /** @description As it was called on the phone. */
       file_name: string;
+      found?: components['schemas']['FoundView'] | null;
       /** @description Microseconds of every frame after the first. */
       frames: number[];
       /**
@@ -3045,7 +3051,7 @@ export interface components {
       tiles?: components['schemas']['Tiles'] | null;
       /**
        * Format: double
-       * @description The phone's horizontal field of view, degrees, where it is known.
+       * @description The phone's field of view along the picture's longer side, degrees, where it is known.
        */
       view?: number | null;
       /**
@@ -3115,6 +3121,17 @@ export interface components {
       /** @description It carries the weight after this count, by the chart or as marked. */
       weighted: boolean;
     };
+    /** @description What finding dancers told besides where they are. */
+    FoundView: {
+      /** @description Whether one dancer only was found, and no second name given out. */
+      alone: boolean;
+      /** @description Whether the larger network looked. */
+      harder: boolean;
+      /** @description How sure it is that the leader was named rightly, and what told. */
+      leads: components['schemas']['Guess'];
+      /** @description How many others were in the picture. */
+      others: number;
+    };
     /** @description A couple's own distance. */
     FrameLimit: {
       /**
@@ -3155,6 +3172,16 @@ export interface components {
      * @enum {string}
      */
     Grade: 'fine' | 'borderline' | 'clear' | 'strong';
+    /** @description A guess of who leads. */
+    Guess: {
+      /** @description What told most. */
+      by: components['schemas']['By'];
+      /**
+       * Format: double
+       * @description Probability that the leader was named rightly, 0.5..1.
+       */
+      sure: number;
+    };
     /**
      * @description Kinds of holds, as figures are looked for; some are of several.
      * @enum {string}
@@ -3690,7 +3717,7 @@ export interface components {
           length: number;
           /**
            * Format: double
-           * @description Horizontal field of view, degrees, where known.
+           * @description Field of view along the picture's longer side, degrees, where known.
            */
           view?: number | null;
           /**
@@ -3706,7 +3733,7 @@ export interface components {
           tiles: components['schemas']['Tiles'];
           /**
            * Format: double
-           * @description Horizontal field of view, degrees, where known.
+           * @description Field of view along the picture's longer side, degrees, where known.
            */
           view?: number | null;
         }
@@ -3736,7 +3763,7 @@ export interface components {
           near: number;
           /**
            * Format: double
-           * @description Horizontal field of view, degrees, where known.
+           * @description Field of view along the picture's longer side, degrees, where known.
            */
           view?: number | null;
         }
@@ -4135,6 +4162,12 @@ export interface components {
     Phone: {
       /**
        * Format: double
+       * @description Height over the middle of the reference at which it points, metres.
+       * @default 0.82
+       */
+      aim: number;
+      /**
+       * Format: double
        * @description Degrees from square to the slot; positive is further along it.
        * @default 6
        */
@@ -4203,10 +4236,27 @@ export interface components {
       uneven: number;
       /**
        * Format: double
-       * @description Horizontal field of view, degrees.
+       * @description Field of view along the picture's longer side, degrees.
        * @default 63
        */
       view: number;
+    };
+    /** @description A dancer whom the coach has pointed at in a picture. */
+    Picked: {
+      /**
+       * Format: int32
+       * @description Which of the take's angles, 1..4.
+       */
+      angle: number;
+      /**
+       * Format: int64
+       * @description Microseconds of that angle's clip.
+       */
+      at: number;
+      /** @description Pixel of the picture. */
+      pixel: number[];
+      /** @description Who it is. */
+      role: components['schemas']['Role'];
     };
     /**
      * @description A solved body as an angle's camera sees it: how far it lies from what is marked or found there is what the solution
@@ -5616,6 +5666,24 @@ export interface components {
       exercise: string;
       /** @description Why. */
       why: components['schemas']['Why'];
+    };
+    /** @description What the coach wants of finding dancers. */
+    Wanted: {
+      /**
+       * @description The larger network, which takes about three times as long.
+       * @default false
+       */
+      harder: boolean;
+      /**
+       * @description Only one dances: no second name is given out.
+       * @default false
+       */
+      one: boolean;
+      /**
+       * @description Dancers whom the coach has pointed at.
+       * @default []
+       */
+      picks: components['schemas']['Picked'][];
     };
     /**
      * @description What a judgement looks for in one role on a count.
@@ -8673,7 +8741,11 @@ export interface operations {
       };
       cookie?: never;
     };
-    requestBody?: never;
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Wanted'];
+      };
+    };
     responses: {
       202: {
         headers: {

@@ -183,7 +183,12 @@ export function Bench({
     mode === 'floor' && pointed?.state === 'ready' && !pictured.floor?.points.some(Boolean),
   );
   const place = (pixel: Pixel, stay = false) => {
-    if (mode === 'floor') {
+    if (state.pointing) {
+      const angle = further?.angle ?? 1;
+      const picked = { angle, at: here, role: state.pointing, pixel: clampPixel(pixel) };
+      const others = state.picks.filter((p) => p.angle !== angle || p.role !== state.pointing);
+      set({ picks: [...others, picked], pointing: null });
+    } else if (mode === 'floor') {
       const rough = clampPixel(pixel);
       const point = corner;
       // The first click takes the size as it is typed.
@@ -216,8 +221,9 @@ export function Bench({
       mark({ do: 'place', role, at: here, landmark: which, pixel: to });
   };
 
-  const handles: Marking['handles'] =
-    mode === 'floor'
+  const handles: Marking['handles'] = state.pointing
+    ? []
+    : mode === 'floor'
       ? (pictured.floor?.points ?? []).flatMap((p, id) =>
           p ? [{ id, pixel: p as Pixel, name: corners[id] ?? '' }] : [],
         )
@@ -226,13 +232,14 @@ export function Bench({
           return p ? [{ id, pixel: p, name: words }] : [];
         });
   const canMark =
+    (state.pointing !== null && pointed?.state === 'ready') ||
     (mode === 'floor' && (pictured.floor != null || (!further && pointed?.state === 'ready'))) ||
     (mode === 'bodies' && pointed?.state === 'ready');
   const overlayMarking: Marking | null = canMark
     ? {
         handles,
         chosen: mode === 'floor' ? corner : landmark,
-        role: mode === 'floor' ? null : role,
+        role: state.pointing ?? (mode === 'floor' ? null : role),
         place,
         move,
         choose: (id) => set(mode === 'floor' ? { corner: id } : { landmark: id }),
@@ -680,7 +687,14 @@ export function Bench({
               take={take.id}
               work={work.data ?? []}
               sights={found}
+              told={pointed?.found ?? null}
               angles={1 + view.further.length}
+              pointing={state.pointing}
+              picks={state.picks}
+              one={state.one}
+              onlyOne={(one) => set({ one })}
+              point={(pointing) => set({ pointing })}
+              forget={() => set({ picks: [], pointing: null })}
               exchange={exchangeNames}
               looping={player.loop !== null}
               doubts={doubts}

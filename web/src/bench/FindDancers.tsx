@@ -1,10 +1,13 @@
 import Alert from '@mui/material/Alert';
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
+import Checkbox from '@mui/material/Checkbox';
+import FormControlLabel from '@mui/material/FormControlLabel';
 import LinearProgress from '@mui/material/LinearProgress';
 import Stack from '@mui/material/Stack';
 import Typography from '@mui/material/Typography';
 import type { Schemas } from '../api/client';
+import type { Role } from '../words';
 import { useCatalogue, useFind, useStopWork } from '../api/hooks';
 import { Failure } from '../shell/State';
 import { spoken, type Cell } from './cells';
@@ -46,12 +49,46 @@ function Going({ work, alone }: { work: Work; alone: boolean }) {
   );
 }
 
+const by: Record<Schemas['By'], string> = {
+  coach: 'as you said',
+  clothes: 'by their clothes, as earlier that day',
+  metres: 'by their heights over the floor',
+  picture: 'by how tall they look in the picture',
+  nothing: 'for want of anything that tells: the one on the left',
+};
+
+/** What finding them told: who was taken for whom, and who was left out. */
+function Told({ told }: { told: Schemas['FoundView'] }) {
+  const sure = told.leads.by === 'coach' ? '' : `, ${Math.round(100 * told.leads.sure)} % sure`;
+  const others =
+    told.others === 0
+      ? ''
+      : told.others === 1
+        ? 'Somebody else in the picture was left out. '
+        : `${told.others} others in the picture were left out. `;
+  return (
+    <Typography variant="body2" role="status" sx={{ mt: 0.75 }}>
+      {told.alone
+        ? `One dancer was found and nobody who dances along: no second name was given out, and what needs two is not judged. ${others}Taken for leader or follower ${by[told.leads.by]}${sure}.`
+        : `${others}Leader and follower were told apart ${by[told.leads.by]}${sure}.`}
+      {told.harder && ' The larger network looked.'}
+    </Typography>
+  );
+}
+
 /** Both dancers found in the film by the program, and put right by the coach. */
 export function FindDancers({
   take,
   work,
   sights,
+  told,
   angles,
+  pointing,
+  picks,
+  one,
+  onlyOne,
+  point,
+  forget,
   exchange,
   looping,
   doubts,
@@ -63,7 +100,17 @@ export function FindDancers({
   work: Work[];
   /** What was found in the angle that is looked at. */
   sights: Schemas['Pose'][];
+  /** What finding them there told. */
+  told: Schemas['FoundView'] | null;
   angles: number;
+  /** Whom the next click in the film says to be dancing. */
+  pointing: Role | null;
+  picks: Schemas['Picked'][];
+  /** One dancer only is in the film. */
+  one: boolean;
+  onlyOne: (one: boolean) => void;
+  point: (role: Role | null) => void;
+  forget: () => void;
   exchange: (part: 'all' | 'from here') => void;
   looping: boolean;
   /** Where marks by hand would settle most. */
@@ -100,6 +147,7 @@ export function FindDancers({
             : 'Each point comes with its own uncertainty; pale ones may as well lie elsewhere. What you mark by hand outranks it.'
           : 'Both dancers can be found without a hand. It takes about twice as long as the clip; you may go on meanwhile.'}
       </Typography>
+      {times > 0 && told && <Told told={told} />}
       {running.map((w) => (
         <Going key={w.id} work={w} alone={angles === 1} />
       ))}
@@ -114,9 +162,18 @@ export function FindDancers({
           <Button
             variant={times > 0 ? 'text' : 'contained'}
             loading={find.isPending}
-            onClick={() => find.mutate()}
+            onClick={() => find.mutate({ harder: false, one, picks })}
           >
             {times > 0 ? 'Find again' : 'Find both dancers'}
+          </Button>
+        )}
+        {running.length === 0 && (
+          <Button
+            loading={find.isPending}
+            onClick={() => find.mutate({ harder: true, one, picks })}
+            title="A larger network, about three times the time"
+          >
+            Look harder
           </Button>
         )}
         {times > 0 && (
@@ -130,6 +187,40 @@ export function FindDancers({
           </>
         )}
       </Stack>
+      {running.length === 0 && (
+        <Box sx={{ mt: 0.75 }}>
+          <Typography variant="body2" color="text.secondary">
+            {pointing
+              ? `Click on the ${pointing} in the film.`
+              : picks.length > 0
+                ? `${picks.map((p) => `The ${p.role} is pointed at${angles > 1 ? ` in angle ${p.angle}` : ''}`).join('. ')}. Find again to follow who is meant.`
+                : 'Others in the picture? Say who is meant: one click each.'}
+          </Typography>
+          <Stack direction="row" sx={{ gap: 0.75, flexWrap: 'wrap' }}>
+            {(['leader', 'follower'] as const).map((r) => (
+              <Button
+                key={r}
+                size="small"
+                variant={pointing === r ? 'contained' : 'text'}
+                aria-pressed={pointing === r}
+                onClick={() => point(pointing === r ? null : r)}
+              >
+                Point at the {r}
+              </Button>
+            ))}
+            <FormControlLabel
+              control={<Checkbox size="small" checked={one} onChange={(_, to) => onlyOne(to)} />}
+              label="Only one dances"
+              slotProps={{ typography: { variant: 'body2' } }}
+            />
+            {picks.length > 0 && (
+              <Button size="small" onClick={forget}>
+                Forget whom I pointed at
+              </Button>
+            )}
+          </Stack>
+        </Box>
+      )}
       {first && (
         <Box sx={{ mt: 1 }}>
           <Typography variant="body2" role="status">

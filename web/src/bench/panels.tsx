@@ -417,7 +417,7 @@ export function FloorPanel({
       <Typography variant="caption" color="text.secondary">
         {first
           ? by === 'tape'
-            ? 'Length runs along the slot. Edge middles are not needed but make it more exact. The lens’s view only where you know it.'
+            ? 'Length runs along the slot. Edge middles are not needed but make it more exact. The lens’s view goes along the picture’s longer side; only where you know it.'
             : by === 'lines'
               ? 'Two parallel lines along the slot, such as tapes, the edge of a stage and of a rug; their ends are the corners. The diagonal goes from the near line’s left end to the far line’s right end; leave it out where their middles lie opposite each other.'
               : 'Count a block of tiles, or of boards with a straight end, from joint to joint; its corners are the points. Along is along the slot. A side of a metre or more is best.'

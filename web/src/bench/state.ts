@@ -18,6 +18,12 @@ interface BenchState {
   typed: Schemas['MarkCommand'];
   /** Clicks on the floor are moved to the corner near them. */
   snaps: boolean;
+  /** Whom a click in the film says to be dancing, while the coach points. */
+  pointing: Role | null;
+  /** Dancers that were pointed at, at most one of each role an angle. */
+  picks: Schemas['Picked'][];
+  /** The coach says that one dancer only is in the film. */
+  one: boolean;
   /** Chosen finding, `fault role`. */
   finding: string | null;
   set: (change: Partial<Omit<BenchState, 'set'>>) => void;
@@ -31,6 +37,9 @@ export const fresh = {
   angle: 1,
   typed: { do: 'size_floor', length: 2, width: 1, view: null } as Schemas['MarkCommand'],
   snaps: true,
+  pointing: null as Role | null,
+  picks: [] as Schemas['Picked'][],
+  one: false,
   finding: null,
 };
 

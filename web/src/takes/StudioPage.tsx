@@ -27,7 +27,7 @@ type Shown = Required<Pick<Schemas['Shown'], 'fault' | 'role' | 'share'>> & { si
 
 /** A phone on a stand beside the couple. */
 const usual: Schemas['Phone'] = {
-  ...{ distance: 4.6, bearing: 6, height: 1.5, view: 63, roll: 0.6 },
+  ...{ distance: 4.6, bearing: 6, height: 1.5, aim: 0.82, view: 63, roll: 0.6 },
   ...{ bend: 0, shake: 0, uneven: 0, clock: 0, fast: 0 },
   size: [960, 540],
   fps: 30,

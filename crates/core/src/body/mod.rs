@@ -1,6 +1,7 @@
 //! A dancer's landmarks in pictures, and the body in three dimensions that explains them.
 
 pub mod identity;
+pub mod leads;
 pub mod solve;
 pub mod track;
 

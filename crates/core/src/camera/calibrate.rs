@@ -12,9 +12,94 @@ use super::pinhole::focal_of_view;
 use super::propagate::PIXEL_SIGMA;
 use super::{Camera, Homography, HomographyError};
 
-/// A phone's horizontal view unless known, degrees, and the relative spread of its focal length.
-const USUAL_VIEW: f64 = 65.0;
-const USUAL_SPREAD: f64 = 0.06;
+/// Views of phones along the picture's longer side where nothing tells them, degrees, with the relative spread of the
+/// focal length and how often they are met. Chosen: most films come from the main lens, cropped by its steadying; the
+/// others from ultra-wide lenses (about 105°) to twofold ones (about 40°), any of which may be zoomed in between.
+const USUAL: [Lens; 2] = [
+    Lens {
+        view: 65.0,
+        spread: 0.06,
+        share: 0.85,
+    },
+    Lens {
+        view: 71.0,
+        spread: 0.38,
+        share: 0.15,
+    },
+];
+
+/// Relative spread of a focal length that the coach says, and of one that the file tells: phones name it for the whole
+/// sensor, and a film may be cropped by their steadying.
+const SAID_SPREAD: f64 = 0.01;
+const TOLD_SPREAD: f64 = 0.05;
+
+/// Focal lengths are named for a frame so wide and high, millimetres (ISO 1222). Some phones mean its longer side,
+/// others the diagonal of their own 4:3 sensor, whose longer side then is 34.6 mm.
+const FULL_FRAME: [f64; 2] = [34.6, 36.0];
+
+/// The crop of a phone's steadying when it is on; half of it is expected.
+const STEADIED: f64 = 0.1;
+
+/// Views along the longer side that no phone has, degrees: narrower than the first, wider than the second.
+const POSSIBLE: [f64; 2] = [34.0, 118.0];
+
+/// Another lens that is less likely by this factor is not thought of any more.
+const SELDOM: f64 = 1e-3;
+
+/// What is known of a lens before a reference is looked at.
+#[derive(Debug, Clone, Copy, PartialEq)]
+struct Lens {
+    /// Field of view along the picture's longer side, degrees.
+    view: f64,
+    /// Relative standard error of the focal length.
+    spread: f64,
+    /// How often such a lens is met among those that are possible.
+    share: f64,
+}
+
+/// Where a lens' field of view is known from.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub enum View {
+    /// Nothing tells it: some phone's.
+    #[default]
+    Unknown,
+    /// The coach says it: along the picture's longer side, degrees.
+    Said(f64),
+    /// The file names the focal length of a full frame's lens that sees as much, millimetres.
+    Told(f64),
+}
+
+impl View {
+    /// What is best known: what the coach says, else what the file tells.
+    pub fn best(said: Option<f64>, told: Option<f64>) -> Self {
+        match (said, told) {
+            (Some(view), _) => Self::Said(view),
+            // A length that no phone has says nothing.
+            (None, Some(length)) if (8.0..=200.0).contains(&length) => Self::Told(length),
+            _ => Self::Unknown,
+        }
+    }
+
+    fn lenses(self) -> Vec<Lens> {
+        match self {
+            Self::Unknown => USUAL.to_vec(),
+            Self::Said(view) => vec![Lens {
+                view,
+                spread: SAID_SPREAD,
+                share: 1.0,
+            }],
+            Self::Told(length) => {
+                let side = 0.5 * (FULL_FRAME[0] + FULL_FRAME[1]) * (1.0 - 0.5 * STEADIED);
+                let view = 2.0 * (0.5 * side / length).atan().to_degrees();
+                vec![Lens {
+                    view,
+                    spread: TOLD_SPREAD,
+                    share: 1.0,
+                }]
+            }
+        }
+    }
+}
 
 /// A point of the floor reference and where the coach saw it.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
@@ -86,12 +171,11 @@ pub enum CalibrationError {
     },
 }
 
-/// Calibrates a camera of a picture `size` pixels large. `view`: the horizontal field of view in
-/// degrees where it is known. The first four marks are the corners of the reference in order.
+/// Calibrates a camera of a picture `size` pixels large. The first four marks are the corners of the reference in order.
 pub fn calibrate(
     marks: &[FloorMark],
     size: [f64; 2],
-    view: Option<f64>,
+    view: View,
 ) -> Result<Calibration, CalibrationError> {
     calibrate_lens(marks, size, view, false)
 }
@@ -101,12 +185,12 @@ pub fn calibrate(
 pub fn calibrate_lens(
     marks: &[FloorMark],
     size: [f64; 2],
-    view: Option<f64>,
+    view: View,
     bent: bool,
 ) -> Result<Calibration, CalibrationError> {
     let finite = |v: &[f64; 2]| v.iter().all(|x| x.is_finite());
     if marks.iter().any(|m| !finite(&m.floor) || !finite(&m.pixel))
-        || view.is_some_and(|v| !(10.0..150.0).contains(&v))
+        || matches!(view, View::Said(v) if !(10.0..150.0).contains(&v))
     {
         return Err(CalibrationError::NotFinite);
     }
@@ -125,33 +209,25 @@ pub fn calibrate_lens(
         })
         .collect();
     let homography = Homography::fit(&pairs)?;
-    let (prior, spread) = match view {
-        Some(v) => (focal_of_view(v, size[0]), 0.01),
-        None => (focal_of_view(USUAL_VIEW, size[0]), USUAL_SPREAD),
-    };
-    let fit = |bend: f64| best_at(marks, size, &homography, (prior, spread), bend);
-    let (camera, covariance) = if bent {
-        let (bend, sigma) = bend_of(marks.len(), &fit)?;
-        let (_, camera, information) = fit(bend)?;
-        let mut covariance = information.try_inverse().ok_or(CalibrationError::EdgeOn)?;
-        // What else the lens may be moves the camera with it.
-        if let (Ok((_, more, _)), Ok((_, less, _))) = (fit(bend + sigma), fit(bend - sigma)) {
-            let by = more.apart_from(&less).map(|d| 0.5 * d);
-            let by = SVector::<f64, 7>::from(by);
-            covariance += by * by.transpose();
-        }
-        (camera, Some(covariance))
-    } else {
-        let (_, camera, information) = fit(0.0)?;
-        (camera, information.try_inverse())
-    };
+    let lenses = view.lenses();
+    let fits: Vec<_> = lenses
+        .iter()
+        .map(|lens| fitted(marks, size, &homography, *lens, bent))
+        .collect();
+    let (camera, covariance) = likeliest(&fits, &lenses)?;
     let residual = rms(&camera, marks);
-    let tolerance = 4.0 * PIXEL_SIGMA * size[0] / 1280.0;
+    let longer = size[0].max(size[1]);
+    let tolerance = 4.0 * PIXEL_SIGMA * longer / 1280.0;
     if !residual.is_finite() || residual > tolerance.max(4.0) {
         return Err(CalibrationError::Residual { residual });
     }
     // With four marks the focal length takes up most of a wrong size, so it is held to what lenses are.
-    if (camera.focal / prior).ln().abs() > 3.0 * spread.max(0.03) {
+    let far = |lens: &Lens| {
+        let expected = focal_of_view(lens.view, longer);
+        (camera.focal / expected).ln().abs() > 3.0 * lens.spread.max(0.03)
+    };
+    let possible = POSSIBLE.map(|v| focal_of_view(v, longer));
+    if lenses.iter().all(far) || !(possible[1]..possible[0]).contains(&camera.focal) {
         return Err(CalibrationError::Lens);
     }
     let n = marks.len() as f64;
@@ -162,7 +238,6 @@ pub fn calibrate_lens(
     if (away.z / away.norm()).asin() < 4f64.to_radians() {
         return Err(CalibrationError::EdgeOn);
     }
-    let covariance = covariance.ok_or(CalibrationError::EdgeOn)?;
     Ok(Calibration {
         camera,
         covariance,
@@ -172,6 +247,72 @@ pub fn calibrate_lens(
 
 /// A camera with its cost and normal matrix.
 type Fit = (f64, Camera, SMatrix<f64, 7, 7>);
+
+/// A camera with its cost and covariance.
+type Fitted = (f64, Camera, SMatrix<f64, 7, 7>);
+
+/// The camera of a lens.
+fn fitted(
+    marks: &[FloorMark],
+    size: [f64; 2],
+    homography: &Homography,
+    lens: Lens,
+    bent: bool,
+) -> Result<Fitted, CalibrationError> {
+    let prior = focal_of_view(lens.view, size[0].max(size[1]));
+    let fit = |bend: f64| best_at(marks, size, homography, (prior, lens.spread), bend);
+    let (bend, sigma) = if bent {
+        bend_of(marks.len(), &fit)?
+    } else {
+        (0.0, 0.0)
+    };
+    let (cost, camera, information) = fit(bend)?;
+    let mut covariance = information.try_inverse().ok_or(CalibrationError::EdgeOn)?;
+    if bent {
+        // What else the lens may be moves the camera with it.
+        if let (Ok((_, more, _)), Ok((_, less, _))) = (fit(bend + sigma), fit(bend - sigma)) {
+            let by = more.apart_from(&less).map(|d| 0.5 * d);
+            let by = SVector::<f64, 7>::from(by);
+            covariance += by * by.transpose();
+        }
+    }
+    Ok((cost, camera, covariance))
+}
+
+/// The camera of the lens that is likeliest after the marks, with what the others would make of it in the covariance:
+/// each lens counts by how often it is met and by its evidence (Laplace's approximation: the cost at its best camera
+/// and the volume of its covariance), and all of them are one normal distribution about the likeliest (moments of the
+/// mixture).
+fn likeliest(
+    fits: &[Result<Fitted, CalibrationError>],
+    lenses: &[Lens],
+) -> Result<(Camera, SMatrix<f64, 7, 7>), CalibrationError> {
+    let evidence = |lens: &Lens, (cost, _, covariance): &Fitted| {
+        (lens.share / lens.spread).ln() - 0.5 * cost + 0.5 * covariance.determinant().ln()
+    };
+    let weighed: Vec<(f64, &Fitted)> = fits
+        .iter()
+        .zip(lenses)
+        .filter_map(|(f, lens)| f.as_ref().ok().map(|f| (evidence(lens, f), f)))
+        .filter(|(e, _)| e.is_finite())
+        .collect();
+    let Some((most, (_, camera, _))) = weighed.iter().copied().max_by(|a, b| a.0.total_cmp(&b.0))
+    else {
+        let why = fits.iter().find_map(|f| f.as_ref().err());
+        return Err(why.cloned().unwrap_or(CalibrationError::EdgeOn));
+    };
+    let (mut covariance, mut sum) = (SMatrix::<f64, 7, 7>::zeros(), 0.0);
+    for (evidence, (_, other, own)) in weighed {
+        let share = (evidence - most).exp();
+        if share < SELDOM {
+            continue;
+        }
+        let by = SVector::<f64, 7>::from(other.apart_from(camera));
+        covariance += (own + by * by.transpose()) * share;
+        sum += share;
+    }
+    Ok((camera.clone(), covariance / sum))
+}
 
 /// The cheapest camera of a lens with a given radial term.
 fn best_at(
@@ -465,7 +606,7 @@ pub(crate) mod tests {
             x in -1.5..1.5f64, height in 1.0..2.2f64, distance in 4.0..6.5f64, view in 62.0..68.0f64,
         ) {
             let truth = phone(x, height, distance, view);
-            let c = calibrate(&seen(&truth, &RECTANGLE), SIZE, Some(view)).unwrap();
+            let c = calibrate(&seen(&truth, &RECTANGLE), SIZE, View::Said(view)).unwrap();
             prop_assert!((c.camera.position - truth.position).norm() < 0.02);
             prop_assert!(c.residual < 0.05);
         }
@@ -477,7 +618,7 @@ pub(crate) mod tests {
         let exact = seen(&truth, &RECTANGLE);
         let mut rng = rand_chacha::ChaCha8Rng::seed_from_u64(7);
         let noise = Normal::new(0.0, PIXEL_SIGMA).unwrap();
-        let prior = Normal::new(0.0, USUAL_SPREAD).unwrap();
+        let prior = Normal::new(0.0, USUAL[0].spread).unwrap();
         let target = Point2::new(0.8, 0.6);
         let (mut inside, mut total) = (0, 0);
         for _ in 0..300 {
@@ -492,7 +633,7 @@ pub(crate) mod tests {
             let f = focal_of_view(65.0, 1280.0) * prior.sample(&mut rng).exp();
             let view = 2.0 * (640.0 / f).atan().to_degrees();
             let camera_of = |v| {
-                let (p, s) = (focal_of_view(v, 1280.0), USUAL_SPREAD);
+                let (p, s) = (focal_of_view(v, 1280.0), USUAL[0].spread);
                 let h = Homography::fit(
                     &noisy
                         .iter()
@@ -542,7 +683,7 @@ pub(crate) mod tests {
         crossed[1].pixel = b;
         crossed[2].pixel = a;
         assert_eq!(
-            calibrate(&crossed, SIZE, None),
+            calibrate(&crossed, SIZE, View::Unknown),
             Err(CalibrationError::Crossed)
         );
 
@@ -551,7 +692,7 @@ pub(crate) mod tests {
             m.pixel[0] = 1280.0 - m.pixel[0];
         }
         assert_eq!(
-            calibrate(&mirrored, SIZE, None),
+            calibrate(&mirrored, SIZE, View::Unknown),
             Err(CalibrationError::Mirrored)
         );
 
@@ -560,7 +701,7 @@ pub(crate) mod tests {
             m.floor[1] *= 2.5;
         }
         assert_eq!(
-            calibrate(&wrong_size, SIZE, None),
+            calibrate(&wrong_size, SIZE, View::Unknown),
             Err(CalibrationError::Lens)
         );
 
@@ -570,29 +711,113 @@ pub(crate) mod tests {
         );
         slipped[4].pixel[1] += 40.0;
         assert!(matches!(
-            calibrate(&slipped, SIZE, None),
+            calibrate(&slipped, SIZE, View::Unknown),
             Err(CalibrationError::Residual { .. })
         ));
 
         let low = phone(0.3, 0.12, 5.0, 65.0);
-        assert!(calibrate(&seen(&low, &RECTANGLE), SIZE, None).is_err());
+        assert!(calibrate(&seen(&low, &RECTANGLE), SIZE, View::Unknown).is_err());
 
         let mut tiny = good.clone();
         for m in &mut tiny {
             m.pixel = m.pixel.map(|p| 300.0 + p / 60.0);
         }
         assert_eq!(
-            calibrate(&tiny, SIZE, None),
+            calibrate(&tiny, SIZE, View::Unknown),
             Err(CalibrationError::TooSmall)
         );
 
         let mut nan = good.clone();
         nan[0].pixel[0] = f64::NAN;
         assert_eq!(
-            calibrate(&nan, SIZE, None),
+            calibrate(&nan, SIZE, View::Unknown),
             Err(CalibrationError::NotFinite)
         );
-        assert!(calibrate(&good[..3], SIZE, None).is_err());
+        assert!(calibrate(&good[..3], SIZE, View::Unknown).is_err());
+    }
+
+    /// A phone whose view is along the longer side of a picture of this size.
+    fn held(size: [f64; 2], view: f64) -> Camera {
+        Camera::looking_at(
+            Point3::new(0.6, -5.0, 1.5),
+            Point3::new(0.0, 0.0, 0.6),
+            0.0,
+            view,
+            size,
+        )
+    }
+
+    #[test]
+    fn a_phone_held_upright_measures_the_floor_as_one_held_sideways() {
+        for size in [
+            [720.0, 1280.0],
+            [960.0, 1280.0],
+            [1280.0, 960.0],
+            [1080.0, 1080.0],
+        ] {
+            let truth = held(size, 63.0);
+            let c = calibrate(&seen(&truth, &RECTANGLE), size, View::Unknown).unwrap();
+            assert!(
+                (c.camera.position - truth.position).norm() < 0.15,
+                "{size:?}"
+            );
+            let q = truth.project(Point3::new(0.6, 0.4, 0.0)).unwrap();
+            let p = c.camera.on_floor(q).unwrap();
+            assert!((p - Point2::new(0.6, 0.4)).norm() < 0.01, "{size:?}: {p}");
+            let told = calibrate(&seen(&truth, &RECTANGLE), size, View::Said(63.0)).unwrap();
+            assert!((told.camera.position - truth.position).norm() < 0.01);
+        }
+    }
+
+    #[test]
+    fn ultra_wide_and_twofold_lenses_are_believed_and_claimed() {
+        let mut rng = rand_chacha::ChaCha8Rng::seed_from_u64(11);
+        let noise = Normal::new(0.0, PIXEL_SIGMA).unwrap();
+        let upright = [720.0, 1280.0];
+        for (size, view) in [
+            (SIZE, 41.0),
+            (SIZE, 52.0),
+            (SIZE, 65.0),
+            (SIZE, 82.0),
+            (SIZE, 106.0),
+            (upright, 41.0),
+            (upright, 106.0),
+        ] {
+            let truth = held(size, view);
+            let focal = focal_of_view(view, 1280.0);
+            let (mut inside, mut total) = ([0, 0], 0);
+            for _ in 0..60 {
+                let mut marks = seen(&truth, &RECTANGLE);
+                for m in &mut marks {
+                    m.pixel = m.pixel.map(|p| p + noise.sample(&mut rng));
+                }
+                let c = calibrate(&marks, size, View::Unknown).unwrap();
+                let sigma = c.covariance[(0, 0)].sqrt();
+                let off = (c.camera.focal / focal).ln().abs() / sigma;
+                total += 1;
+                inside[0] += u32::from(off < 1.0);
+                inside[1] += u32::from(off < 2.5);
+            }
+            assert!(inside[1] > total * 9 / 10, "{size:?} {view}: {inside:?}");
+        }
+    }
+
+    #[test]
+    fn a_focal_length_in_the_file_narrows_what_the_lens_may_be() {
+        // What phones write for a main lens, and for an ultra-wide one, whose films are cropped a little.
+        for (length, view) in [(26.0, 65.5), (13.0, 102.0), (52.0, 36.5)] {
+            let truth = held([720.0, 1280.0], view);
+            let marks = seen(&truth, &RECTANGLE);
+            let size = [720.0, 1280.0];
+            let unknown = calibrate(&marks, size, View::Unknown).unwrap();
+            let told = calibrate(&marks, size, View::best(None, Some(length))).unwrap();
+            let away = |c: &Calibration| (c.camera.position - truth.position).norm();
+            assert!(away(&told) < 0.2, "{length}: {}", away(&told));
+            let wide = |c: &Calibration| c.covariance[(0, 0)];
+            assert!(wide(&told) < wide(&unknown), "{length}");
+        }
+        assert_eq!(View::best(Some(70.0), Some(26.0)), View::Said(70.0));
+        assert_eq!(View::best(None, Some(2.0)), View::Unknown);
     }
 
     #[test]
@@ -604,7 +829,7 @@ pub(crate) mod tests {
         for bend in [-0.2, -0.1, 0.0] {
             let truth = Camera { bend, ..straight };
             let marks = seen(&truth, &eight);
-            let c = calibrate_lens(&marks, SIZE, Some(66.0), true).unwrap();
+            let c = calibrate_lens(&marks, SIZE, View::Said(66.0), true).unwrap();
             assert!(
                 (c.camera.bend - bend).abs() < 0.03,
                 "{bend}: {}",
@@ -616,16 +841,16 @@ pub(crate) mod tests {
             assert!(miss(&c) < 0.012, "{bend}: {}", miss(&c));
             // Taken for a straight one it misses by more, or is refused.
             if bend < -0.15 {
-                let plain = calibrate(&marks, SIZE, Some(66.0));
+                let plain = calibrate(&marks, SIZE, View::Said(66.0));
                 assert!(plain.is_err() || plain.is_ok_and(|p| miss(&p) > 3.0 * miss(&c)));
             }
             // What is not known of the lens makes the floor less sure.
-            let plain = calibrate(&seen(&straight, &eight), SIZE, Some(66.0)).unwrap();
+            let plain = calibrate(&seen(&straight, &eight), SIZE, View::Said(66.0)).unwrap();
             assert!(c.covariance.trace() > plain.covariance.trace());
         }
         let four = seen(&straight, &eight[..4]);
         assert_eq!(
-            calibrate_lens(&four, SIZE, None, true),
+            calibrate_lens(&four, SIZE, View::Unknown, true),
             Err(CalibrationError::BentLens)
         );
     }
@@ -634,13 +859,13 @@ pub(crate) mod tests {
     fn two_lines_of_different_length_measure_the_floor_as_well() {
         let truth = phone(-0.5, 1.6, 5.0, 65.0);
         let lines = [[-1.0, -0.75], [1.0, -0.75], [1.7, 0.75], [-1.3, 0.75]];
-        let c = calibrate(&seen(&truth, &lines), SIZE, Some(65.0)).unwrap();
+        let c = calibrate(&seen(&truth, &lines), SIZE, View::Said(65.0)).unwrap();
         assert!((c.camera.position - truth.position).norm() < 0.02);
         // Taken for a rectangle they do not fit.
         let mut wrong = seen(&truth, &lines);
         wrong[2].floor[0] = 1.0;
         wrong[3].floor[0] = -1.0;
-        assert!(calibrate(&wrong, SIZE, Some(65.0)).is_err());
+        assert!(calibrate(&wrong, SIZE, View::Said(65.0)).is_err());
     }
 
     #[test]
@@ -649,7 +874,7 @@ pub(crate) mod tests {
         let mut eight = RECTANGLE.to_vec();
         eight.extend([[0.0, -0.5], [1.0, 0.0], [0.0, 0.5], [-1.0, 0.0]]);
         let sigma = |floor: &[[f64; 2]]| {
-            let c = calibrate(&seen(&truth, floor), SIZE, None).unwrap();
+            let c = calibrate(&seen(&truth, floor), SIZE, View::Unknown).unwrap();
             let p = truth.project(Point3::new(0.5, 0.8, 0.0)).unwrap();
             let places = c.on_floor([[p.x, p.y]]).unwrap();
             super::super::propagate(&places, &c.covariance, |p| Some(p[0].y))

@@ -9,7 +9,7 @@ mod homography;
 mod pinhole;
 mod propagate;
 
-pub use calibrate::{Calibration, CalibrationError, FloorMark, calibrate, calibrate_lens};
+pub use calibrate::{Calibration, CalibrationError, FloorMark, View, calibrate, calibrate_lens};
 pub use corner::{Corner, Grey, Unmoved, corner, unmoved};
 pub use homography::{Homography, HomographyError};
 pub use pinhole::{Camera, Met};

@@ -38,12 +38,12 @@ pub struct Met {
 
 impl Camera {
     /// A camera at `position` looking at `target`, turned about its axis by `roll` degrees, with a
-    /// horizontal field of view in degrees.
+    /// field of view along the picture's longer side in degrees.
     pub fn looking_at(
         position: Point3<f64>,
         target: Point3<f64>,
         roll: f64,
-        horizontal_view: f64,
+        view: f64,
         size: [f64; 2],
     ) -> Self {
         let ahead = (target - position).normalize();
@@ -53,7 +53,7 @@ impl Camera {
         let r = right * c + down * s;
         let d = down * c - right * s;
         Self {
-            focal: focal_of_view(horizontal_view, size[0]),
+            focal: focal_of_view(view, size[0].max(size[1])),
             centre: [size[0] / 2.0, size[1] / 2.0],
             bend: 0.0,
             rotation: Rotation3::from_matrix_unchecked(Matrix3::from_rows(&[
@@ -203,9 +203,9 @@ impl Camera {
     }
 }
 
-/// Focal length in pixels of a horizontal field of view in degrees.
-pub(super) fn focal_of_view(view: f64, width: f64) -> f64 {
-    0.5 * width / (0.5 * view.to_radians()).tan()
+/// Focal length in pixels of a field of view in degrees along a side of the picture.
+pub(super) fn focal_of_view(view: f64, side: f64) -> f64 {
+    0.5 * side / (0.5 * view.to_radians()).tan()
 }
 
 #[cfg(test)]

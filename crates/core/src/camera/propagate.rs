@@ -81,7 +81,12 @@ mod tests {
     #[test]
     fn agrees_with_monte_carlo() {
         let truth = phone(0.4, 1.5, 5.0, 65.0);
-        let c = calibrate(&seen(&truth, &RECTANGLE), [1280.0, 720.0], None).unwrap();
+        let c = calibrate(
+            &seen(&truth, &RECTANGLE),
+            [1280.0, 720.0],
+            crate::camera::View::Unknown,
+        )
+        .unwrap();
         let pixel = |x, y| {
             let p = truth.project(Point3::new(x, y, 0.0)).unwrap();
             [p.x, p.y]

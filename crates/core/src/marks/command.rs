@@ -55,7 +55,7 @@ pub enum MarkCommand {
         length: f64,
         /// Metres across.
         width: f64,
-        /// Horizontal field of view, degrees, where known.
+        /// Field of view along the picture's longer side, degrees, where known.
         #[serde(default)]
         view: Option<f64>,
     },
@@ -63,7 +63,7 @@ pub enum MarkCommand {
     TileFloor {
         /// The block.
         tiles: Tiles,
-        /// Horizontal field of view, degrees, where known.
+        /// Field of view along the picture's longer side, degrees, where known.
         #[serde(default)]
         view: Option<f64>,
     },
@@ -79,7 +79,7 @@ pub enum MarkCommand {
         /// opposite each other.
         #[serde(default)]
         diagonal: Option<f64>,
-        /// Horizontal field of view, degrees, where known.
+        /// Field of view along the picture's longer side, degrees, where known.
         #[serde(default)]
         view: Option<f64>,
     },

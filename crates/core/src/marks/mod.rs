@@ -94,7 +94,7 @@ pub struct FloorReference {
     /// Whether the lens bends straight lines, as wide-angle ones do: its radial term is then found as well.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub bent: bool,
-    /// The phone's horizontal field of view, degrees, where it is known.
+    /// The phone's field of view along the picture's longer side, degrees, where it is known.
     #[serde(default)]
     pub view: Option<f64>,
     /// Marked points: corners near left, near right, far right, far left as the phone sees them,

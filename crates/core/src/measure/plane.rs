@@ -222,7 +222,12 @@ mod tests {
     #[test]
     fn an_angle_in_the_plane_owes_its_error_to_pixels_feet_and_camera() {
         let truth = phone(0.4, 1.5, 5.0, 65.0);
-        let calibration = calibrate(&seen(&truth, &RECTANGLE), [1280.0, 720.0], None).unwrap();
+        let calibration = calibrate(
+            &seen(&truth, &RECTANGLE),
+            [1280.0, 720.0],
+            crate::camera::View::Unknown,
+        )
+        .unwrap();
         let couple = couple(&truth);
         let claimed = estimate(&calibration, &couple);
         let value = |couple: &[Pose; 2]| estimate(&calibration, couple).value;

@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::body::solve::{Bodies, Instant, Seen, Source, solve, standing};
 use crate::body::{Landmark, Pose};
-use crate::camera::{Calibration, Camera, PIXEL_SIGMA, calibrate};
+use crate::camera::{Calibration, Camera, PIXEL_SIGMA, View, calibrate};
 use crate::chart::{Chart, Shelf};
 use crate::fault::Rules;
 use crate::marks::{AngleMarks, CountSource, FloorReference, Marks, StepMark};
@@ -183,7 +183,7 @@ fn phone(place: [f64; 2], size: [f64; 2]) -> Option<Eye> {
         reference.points[point] = Some([q.x, q.y]);
     }
     Some(Eye {
-        calibration: calibrate(&reference.marked(), PICTURE, None).ok()?,
+        calibration: calibrate(&reference.marked(), PICTURE, View::Unknown).ok()?,
         reference,
         picture: PICTURE,
     })

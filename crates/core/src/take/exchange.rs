@@ -94,6 +94,9 @@ pub struct Camera {
     /// Seconds of the take at the clip's first frame.
     #[serde(default)]
     pub offset: f64,
+    /// Focal length of a full frame's lens that sees as much, millimetres, where the file told it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub full_frame_focal: Option<f64>,
     /// The floor reference in this picture; the same one in every camera.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub floor: Option<FloorReference>,
@@ -316,6 +319,7 @@ impl Document {
             Camera {
                 picture: film.picture,
                 offset: film.offset,
+                full_frame_focal: film.full_frame_focal,
                 floor,
                 landmarks,
             }
@@ -384,6 +388,7 @@ impl Camera {
         let film = Film {
             picture: self.picture,
             offset: self.offset,
+            full_frame_focal: self.full_frame_focal,
             track: track.into_values().collect(),
         };
         Ok((film, self.floor, poses.into_values().collect()))
@@ -454,6 +459,7 @@ mod tests {
             cameras: vec![Camera {
                 picture: [1280.0, 720.0],
                 offset: 0.0,
+                full_frame_focal: None,
                 floor: None,
                 landmarks: vec![Sighting {
                     at: MediaTime(40_000),

@@ -21,7 +21,7 @@ use crate::body::identity::{Told, mend};
 use crate::body::solve::{Alone, Bodies, Held, Hint, Instant, Known, Seen, Source, with_holds};
 use crate::body::track::{Sight, Sighting, between};
 use crate::body::{Landmark, Pose};
-use crate::camera::{Calibration, PIXEL_SIGMA, calibrate_lens};
+use crate::camera::{Calibration, PIXEL_SIGMA, View, calibrate_lens};
 use crate::chart::Shelf;
 use crate::fault::Rules;
 use crate::marks::{Marks, StepMark};
@@ -55,6 +55,8 @@ pub struct Film {
     pub picture: [f64; 2],
     /// Seconds of the take at the clip's first frame.
     pub offset: f64,
+    /// Focal length of a full frame's lens that sees as much, millimetres, where the phone wrote it into the file.
+    pub full_frame_focal: Option<f64>,
     /// Landmarks found in every frame, in order of time.
     pub track: Vec<Sighting>,
 }
@@ -65,6 +67,7 @@ impl Film {
         Self {
             picture,
             offset: 0.0,
+            full_frame_focal: None,
             track: Vec::new(),
         }
     }
@@ -111,8 +114,10 @@ impl Take<'_> {
                 "Mark all four corners of the floor reference.",
             ));
         }
-        let picture = self.films.get(film).map_or([1280.0, 720.0], |f| f.picture);
-        calibrate_lens(&floor.marked(), picture, floor.view, floor.bent)
+        let shot = self.films.get(film);
+        let picture = shot.map_or([1280.0, 720.0], |f| f.picture);
+        let view = View::best(floor.view, shot.and_then(|f| f.full_frame_focal));
+        calibrate_lens(&floor.marked(), picture, view, floor.bent)
             .map_err(|e| SceneError::Refused(e.to_string()))
     }
 

@@ -12,29 +12,34 @@ mod bodies;
 #[allow(dead_code)]
 #[path = "../../../studio/examples/accuracy/draw.rs"]
 mod draw;
+mod finding;
 #[allow(dead_code)]
 #[path = "../../../studio/examples/accuracy/findings.rs"]
 mod findings;
 mod marked;
 mod said;
+mod scene;
 #[path = "../../../studio/examples/accuracy/steps.rs"]
 mod steps;
 
 use std::collections::BTreeMap;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::time::Instant;
 
-use nalgebra::{Point3, Vector3};
+use nalgebra::{Point3, Rotation3, Vector3};
+use rand::RngCore as _;
 use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
 use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
 use upright_core::body::Landmark;
 use upright_core::body::track::{Sight, Sighting};
+use upright_core::camera::Camera;
 use upright_core::units::{MediaTime, Role};
-use upright_pose::follow::{Crowd, at, follow};
+use upright_pose::follow::{Crowd, Followed, Said, Search, at, follow};
 use upright_pose::sure::over_time;
-use upright_pose::{Finder as _, Networks, Person, Picture, Window, point};
+use upright_pose::{Effort, Finder, Networks, Person, Picture, point};
 use upright_studio::{Performance, Renderer};
 
 /// Pictures of a take, seconds.
@@ -46,6 +51,9 @@ const BATCH: usize = 16;
 /// People are looked for in every so many pictures.
 const PEOPLE_EVERY: usize = 2;
 
+/// Who is further from every dancer than this is none, shares of the height.
+const STRANGER: f64 = 0.35;
+
 fn argument(name: &str, usual: u64) -> u64 {
     let all: Vec<String> = std::env::args().collect();
     all.iter()
@@ -53,6 +61,11 @@ fn argument(name: &str, usual: u64) -> u64 {
         .and_then(|i| all.get(i + 1))
         .and_then(|v| v.parse().ok())
         .unwrap_or(usual)
+}
+
+fn text(name: &str) -> Option<String> {
+    let mut all = std::env::args().skip_while(|a| a != name);
+    all.nth(1)
 }
 
 fn quantile(values: &mut [f64], q: f64) -> f64 {
@@ -113,6 +126,14 @@ struct Sums {
     /// Seconds of film and of the two networks' work on it on all cores.
     film: f64,
     work: f64,
+    /// Dancers who are in the pictures that were looked at for people, those who were taken for dancing and do not,
+    /// takes, and those in which one was taken for two or two for one.
+    there: usize,
+    invented: usize,
+    takes: usize,
+    miscounted: usize,
+    /// Of each trunk that was hinted: see [`lean_of_hints`].
+    leans: Vec<[f64; 4]>,
 }
 
 /// Pixels and places of a dancer's landmarks.
@@ -147,111 +168,219 @@ fn away(person: &Person, truth: &Truth) -> f64 {
     (at[0] - (a[0] + b[0]) / 2.0).hypot(at[1] - (a[1] + b[1]) / 2.0)
 }
 
-/// Looks at a phone's pictures of a take and compares what is found with what is there.
-fn look(networks: &Networks, p: &Performance, phone: usize, sums: &mut Sums) -> Vec<Sighting> {
+/// What was seen of a phone's pictures of a take.
+#[derive(Serialize, Deserialize)]
+struct Looks {
+    /// How many people were found in each picture that was looked at for them, two at most, and how long each took.
+    people: Vec<(usize, f64)>,
+    /// Pictures and persons in them, by role, with their landmarks and how long these took.
+    found: Vec<Found>,
+    /// How long all of it took, seconds.
+    took: f64,
+    /// Whether only one dancer was taken for dancing.
+    alone: bool,
+}
+
+/// A dancer in a picture: its number, who it was taken for, where, and what was seen.
+#[derive(Serialize, Deserialize)]
+struct Found {
+    picture: usize,
+    role: Role,
+    person: Person,
+    points: Option<BTreeMap<Landmark, Sight>>,
+    took: f64,
+}
+
+/// The pictures that are looked at.
+fn pictures(p: &Performance, phone: usize, times: &[f64]) -> Vec<Picture> {
     let renderer = Renderer::new(p, phone).unwrap();
-    let camera = p.phone(phone).camera();
-    let times: Vec<f64> = draw::frames(p, SECONDS).iter().map(|t| t.secs()).collect();
-    let pictures: Vec<Picture> = times
-        .par_iter()
-        .map(|t| {
-            let rgba = renderer.frame(*t);
-            let rgb = rgba
-                .chunks_exact(4)
-                .flat_map(|p| [p[0], p[1], p[2]])
-                .collect();
-            Picture::new(1280, 720, rgb).unwrap()
-        })
-        .collect();
-    let begun = Instant::now();
-    let (mut window, mut crowds) = (None::<Window>, Vec::new());
+    let [width, height] = p.phone(phone).size.map(|s| s as usize);
+    let one = |t: &f64| {
+        let rgba = renderer.frame(*t);
+        let rgb = rgba.chunks_exact(4).flat_map(|p| [p[0], p[1], p[2]]);
+        Picture::new(width, height, rgb.collect()).unwrap()
+    };
+    times.par_iter().map(one).collect()
+}
+
+fn moments(p: &Performance) -> Vec<f64> {
+    draw::frames(p, SECONDS).iter().map(|t| t.secs()).collect()
+}
+
+/// Who is in the pictures, as the worker looks for them, and how many in each with the time that took.
+fn crowds(
+    networks: &dyn Finder,
+    pictures: &[Picture],
+    times: &[f64],
+) -> (Vec<Crowd>, Vec<(usize, f64)>) {
+    let (mut search, mut people) = (Search::default(), Vec::new());
     for from in (0..times.len()).step_by(BATCH) {
         let batch: Vec<usize> = (from..(from + BATCH).min(times.len()))
             .step_by(PEOPLE_EVERY)
             .collect();
+        let window = search.window();
         let found: Vec<(Crowd, f64)> = batch
             .par_iter()
             .map(|i| {
                 let begun = Instant::now();
-                let people = networks.couple(&pictures[*i], window).unwrap();
-                (
-                    Crowd {
-                        at: times[*i],
-                        people,
-                    },
-                    begun.elapsed().as_secs_f64(),
-                )
+                let whole = Search::whole(i / PEOPLE_EVERY);
+                let people = networks.crowd(&pictures[*i], window, whole).unwrap();
+                let crowd = Crowd {
+                    at: times[*i],
+                    people,
+                };
+                (crowd, begun.elapsed().as_secs_f64())
             })
             .collect();
-        window = found
-            .last()
-            .and_then(|(c, _)| Window::about(&c.people, &pictures[0]));
-        for (crowd, took) in found {
-            sums.looks += 1;
-            sums.found += crowd.people.len().min(2);
-            sums.people_time += took;
-            crowds.push(crowd);
+        people.extend(found.iter().map(|(c, took)| (c.people.len().min(2), *took)));
+        let crowds: Vec<Crowd> = found.into_iter().map(|(crowd, _)| crowd).collect();
+        let (many, size) = (crowds.len(), pictures[0].size());
+        search.found(crowds, size, &Said::default());
+        let again: Vec<(usize, Vec<Person>)> = search
+            .missing(many, size, &Said::default())
+            .into_par_iter()
+            .map(|(k, window, there)| {
+                let picture = &pictures[k * PEOPLE_EVERY];
+                (k, networks.again(picture, window, there.as_ref()).unwrap())
+            })
+            .collect();
+        for (k, people) in again {
+            search.found_again(k, people);
         }
     }
-    let pairs = follow(&crowds);
+    (search.crowds(), people)
+}
+
+/// Looks at a phone's pictures of a take as the worker does it.
+fn looked((networks, effort): (&dyn Finder, Effort), p: &Performance, phone: usize) -> Looks {
+    let times = moments(p);
+    let pictures = pictures(p, phone, &times);
+    let begun = Instant::now();
+    let (crowds, people) = crowds(networks, &pictures, &times);
+    let Followed { pairs, alone, .. } = follow(&crowds, &Said::default());
     let moments: Vec<f64> = crowds.iter().map(|c| c.at).collect();
     let tracks = [0, 1].map(|k| pairs.iter().map(|p| p[k]).collect::<Vec<_>>());
     // Which of the two is the leader, by the whole clip: the coach says so with one key.
-    let mut votes = 0_i32;
+    let mut votes = 0.0;
     for (t, pair) in moments.iter().zip(&pairs) {
-        if let [Some(a), Some(b)] = pair {
-            let [l, f] = truth(p, phone, *t);
-            let straight = away(a, &l) + away(b, &f);
-            let crossed = away(a, &f) + away(b, &l);
-            votes += if straight < crossed { 1 } else { -1 };
+        let [l, f] = truth(p, phone, *t);
+        for (person, sign) in pair.iter().zip([1.0, -1.0]) {
+            votes += person.map_or(0.0, |a| sign * (away(&a, &f) - away(&a, &l)));
         }
     }
-    let order = if votes >= 0 { [0, 1] } else { [1, 0] };
-    type Found = (usize, Role, Person, Option<BTreeMap<Landmark, Sight>>, f64);
-    let found: Vec<Found> = (0..times.len())
+    let order = if votes >= 0.0 { [0, 1] } else { [1, 0] };
+    let found = (0..times.len())
         .into_par_iter()
         .flat_map_iter(|i| Role::BOTH.map(|role| (i, role)))
-        .map(|(i, role)| {
-            let pair = order.map(|k| at(&moments, &tracks[k], times[i]));
+        .map(|(picture, role)| {
+            let pair = order.map(|k| at(&moments, &tracks[k], times[picture]));
             let person = pair[role as usize]?;
             let begun = Instant::now();
             let partner = pair[1 - role as usize].as_ref();
-            let points = networks.dancer(&pictures[i], &person, partner).unwrap();
-            Some((i, role, person, points, begun.elapsed().as_secs_f64()))
+            let points = networks
+                .dancer(&pictures[picture], &person, partner, effort)
+                .unwrap();
+            Some(Found {
+                picture,
+                role,
+                person,
+                points,
+                took: begun.elapsed().as_secs_f64(),
+            })
         })
         .flatten()
         .collect();
-    sums.work += begun.elapsed().as_secs_f64();
+    Looks {
+        people,
+        found,
+        took: begun.elapsed().as_secs_f64(),
+        alone,
+    }
+}
+
+/// Looks at a phone's pictures, or takes what was kept of looking at them, and compares what is found with what is there.
+fn look(
+    networks: (&dyn Finder, Effort),
+    p: &Performance,
+    phone: usize,
+    kept: Option<&Path>,
+    sums: &mut Sums,
+) -> Vec<Sighting> {
+    let file = kept.map(|folder| folder.join(format!("{}-{phone}.json", p.scenario().seed)));
+    let read = |f: &PathBuf| Some(serde_json::from_slice(&std::fs::read(f).ok()?).unwrap());
+    let looks: Looks = file.as_ref().and_then(read).unwrap_or_else(|| {
+        let looks = looked(networks, p, phone);
+        if let Some(file) = &file {
+            std::fs::write(file, serde_json::to_vec(&looks).unwrap()).unwrap();
+        }
+        looks
+    });
+    compare(p, phone, looks, sums)
+}
+
+/// Compares what was found with what is there.
+fn compare(p: &Performance, phone: usize, looks: Looks, sums: &mut Sums) -> Vec<Sighting> {
+    let camera = p.phone(phone).camera();
+    let times = moments(p);
+    let there = Role::BOTH
+        .iter()
+        .filter(|r| p.scenario().dances(**r))
+        .count();
+    for (found, took) in &looks.people {
+        sums.looks += 1;
+        sums.there += there;
+        sums.found += *found.min(&there);
+        sums.people_time += took;
+    }
+    let found = looks.found;
+    sums.work += looks.took;
     sums.film += 0.08 * times.len() as f64;
-    sums.instants += 2 * times.len();
-    let sighting = |(i, role, _, points, _): &Found| {
-        let (at, points) = (MediaTime::from_secs(times[*i]), points.clone()?);
+    sums.instants += there * times.len();
+    sums.takes += 1;
+    sums.miscounted += usize::from(looks.alone != (there == 1));
+    let sighting = |f: &Found| {
+        let (at, points) = (MediaTime::from_secs(times[f.picture]), f.points.clone()?);
         Some(Sighting {
             at,
-            role: *role,
+            role: f.role,
             points,
         })
     };
     let mut sightings: Vec<Sighting> = found.iter().filter_map(sighting).collect();
     over_time(&mut sightings);
     let mut widened = sightings.iter();
-    let mut drawn = pictures;
-    for (i, role, person, points, took) in found {
+    let mut drawn = match std::env::var("PICTURES") {
+        Ok(_) => pictures(p, phone, &times),
+        Err(_) => Vec::new(),
+    };
+    for Found {
+        picture: i,
+        role,
+        person,
+        points,
+        took,
+    } in found
+    {
         sums.dancers += 1;
         sums.dancer_time += took;
         let both = truth(p, phone, times[i]);
         let own = &both[role as usize];
         let off = away(&person, own);
-        if away(&person, &both[1 - role as usize]) < 0.5 * off && off > 40.0 {
-            sums.exchanged += 1;
-        }
+        let tall = height(own);
+        let other = away(&person, &both[1 - role as usize]);
+        sums.exchanged += usize::from(there == 2 && other < 0.5 * off && off > 40.0);
+        // Nobody who dances: a watcher, or nothing.
+        let partner = if there == 2 { other } else { f64::INFINITY };
+        let invented = !p.scenario().dances(role) || off.min(partner) > STRANGER * tall;
+        sums.invented += usize::from(invented);
         let (Some(points), Some(widened)) = (&points, points.as_ref().and_then(|_| widened.next()))
         else {
             continue;
         };
+        if invented {
+            continue;
+        }
         sums.marked += 1;
-        let ys = || own.iter().map(|(_, p, _)| p[1]);
-        let tall = 1.06 * (ys().fold(0.0, f64::max) - ys().fold(f64::MAX, f64::min)).max(1.0);
         let hips = nalgebra::center(
             &of(own, Landmark::LeftHip).2,
             &of(own, Landmark::RightHip).2,
@@ -294,12 +423,15 @@ fn look(networks: &Networks, p: &Performance, phone: usize, sums: &mut Sums) -> 
             let ratio = line(a.into(), b.into()) / line(of(own, from).2, of(own, to).2);
             sums.hinted.entry(name).or_default().push(ratio);
         }
+        sums.leans.extend(lean_of_hints(&camera, points, own));
         let front = front(own);
         for (l, s) in points {
             let (_, p, joint) = of(own, *l);
             let colour = [[0, 255, 255], [255, 255, 0]][role as usize];
-            dot(&mut drawn[i], s.pixel, colour);
-            dot(&mut drawn[i], *p, [0, 160, 0]);
+            if let Some(drawn) = drawn.get_mut(i) {
+                dot(drawn, s.pixel, colour);
+                dot(drawn, *p, [0, 160, 0]);
+            }
             sums.errors.entry(*l).or_default().push([
                 (s.pixel[0] - p[0]).hypot(s.pixel[1] - p[1]) / tall,
                 widened.points[l].sigma / tall,
@@ -331,6 +463,50 @@ fn look(networks: &Networks, p: &Performance, phone: usize, sums: &mut Sums) -> 
     sightings
 }
 
+/// How far a trunk's hints lean away from the camera beyond how it does, and how far below the level the ray to the hips
+/// goes, degrees; and how far they lean to the picture's right beyond how it does.
+fn lean_of_hints(
+    camera: &Camera,
+    points: &BTreeMap<Landmark, Sight>,
+    own: &Truth,
+) -> Option<[f64; 4]> {
+    let mean = |pair: [Landmark; 2]| {
+        let [a, b] = pair.map(|l| points[&l].about_hips.map(Vector3::from));
+        Some(0.5 * (a? + b?))
+    };
+    let there = |pair: [Landmark; 2]| {
+        let [a, b] = pair.map(|l| of(own, l).2);
+        nalgebra::center(&a, &b)
+    };
+    let [hips, shoulders] = [
+        [Landmark::LeftHip, Landmark::RightHip],
+        [Landmark::LeftShoulder, Landmark::RightShoulder],
+    ];
+    let seen = mean(shoulders)? - mean(hips)?;
+    let at = there(hips);
+    let truth = camera.rotation * (there(shoulders) - at);
+    let ray = at - camera.position;
+    let below = (-ray.z).atan2(ray.x.hypot(ray.y)).to_degrees();
+    // Hints are turned from the ray to the camera's axes by the program.
+    let q = camera.rotation * ray;
+    let by = Rotation3::rotation_between(&Vector3::z(), &q)?;
+    let seen = by * seen;
+    let lean = |v: Vector3<f64>, k: usize| v[k].atan2(-v.y).to_degrees();
+    let pitch = camera.rotation.inverse() * Vector3::z();
+    Some([
+        lean(seen, 2) - lean(truth, 2),
+        lean(seen, 0) - lean(truth, 0),
+        below,
+        (-pitch.z).asin().to_degrees(),
+    ])
+}
+
+/// A dancer's height in the picture, pixels.
+fn height(own: &Truth) -> f64 {
+    let ys = || own.iter().map(|(_, p, _)| p[1]);
+    1.06 * (ys().fold(0.0, f64::max) - ys().fold(f64::MAX, f64::min)).max(1.0)
+}
+
 fn main() -> ExitCode {
     let takes = argument("--takes", 12);
     let seed = argument("--seed", rand::random::<u32>().into());
@@ -341,12 +517,29 @@ fn main() -> ExitCode {
     let mut rows = BTreeMap::new();
     let mut by_hand = marked::Marked::default();
     let mut said = said::Said::default();
+    let kept = text("--keep").map(PathBuf::from);
+    if let Some(folder) = &kept {
+        std::fs::create_dir_all(folder).unwrap();
+    }
+    let effort = match text("--effort").as_deref() {
+        Some("harder") => Effort::Harder,
+        _ => Effort::Usual,
+    };
+    let scenes = text("--scenes");
+    let scenes = scene::Scenes::named(scenes.as_deref().unwrap_or("usual"));
+    if std::env::args().any(|a| a == "--finding") {
+        return finding::run(&networks, (takes, &mut rng), scenes, kept.as_deref());
+    }
     for i in 0..takes {
-        let scenario = draw::draw(&mut rng);
+        let mut scenario = draw::draw(&mut rng);
+        scenes.change(
+            &mut scenario,
+            &mut ChaCha8Rng::seed_from_u64(rng.next_u64()),
+        );
         let p = Performance::new(&scenario).unwrap();
         let row = draw::Row::Network(if i % 3 == 2 { 2 } else { 1 });
         let marked = draw::marked_by(&p, row, scenario.seed, &mut |phone| {
-            look(&networks, &p, phone, &mut sums)
+            look((&networks, effort), &p, phone, kept.as_deref(), &mut sums)
         });
         if let Some((marks, films)) = marked {
             let of = rows.entry(row).or_default();
@@ -361,15 +554,19 @@ fn main() -> ExitCode {
     println!("seed {seed}, {takes} takes");
     println!(
         "people found: {:.1} % of {}",
-        share(sums.found, 2 * sums.looks),
-        2 * sums.looks
+        share(sums.found, sums.there),
+        sums.there
     );
     println!(
-        "dancers marked: {:.1} % of {}; with the partner's name {:.1} %",
+        "dancers marked: {:.1} % of {}; with the partner's name {:.1} %; others for dancers {:.1} %; takes of one for two or two for one {} of {}",
         share(sums.marked, sums.instants),
         sums.instants,
-        share(sums.exchanged, sums.dancers)
+        share(sums.exchanged, sums.dancers),
+        share(sums.invented, sums.dancers),
+        sums.miscounted,
+        sums.takes
     );
+    println!("{}", scene::leans(&sums.leans));
     println!(
         "people {:.0} ms a picture, dancer {:.0} ms; all on {} threads {:.2} times as long as the film",
         1e3 * sums.people_time / sums.looks.max(1) as f64,

@@ -175,7 +175,7 @@ pub async fn bring_landmarks(
     }
     let name: String = what.file.chars().take(200).collect();
     app.store()
-        .set_track(coach.studio, clip.id, &name, &track)
+        .set_track(coach.studio, clip.id, &name, &track, None)
         .await?;
     let solved = review::bodies(&app, coach.studio, id).await?;
     view.exchanged = solved.mended.iter().sum();

@@ -6,7 +6,7 @@ use jiff::Zoned;
 use serde::{Deserialize, Serialize};
 use upright_core::units::{Role, Unit};
 use upright_store::{
-    ClipState, CoupleInput, NewClip, NewTake, PersonInput, Practice, Store, StudioId, Take,
+    ClipState, CoupleInput, NewClip, NewTake, PersonInput, Practice, Store, StudioId, Take, Wanted,
     WorkKind,
 };
 use upright_studio::{Danced, Performance, Phone, Scenario, Shown, Sound, showable};
@@ -197,7 +197,9 @@ pub async fn make(
             ..clip.clone()
         };
         let id = store.add_clip(coach.studio, take.id, &clip).await?;
-        store.ask_work(coach.studio, id, WorkKind::Prepare).await?;
+        store
+            .ask_work(coach.studio, id, WorkKind::Prepare, &Wanted::default())
+            .await?;
     }
     Ok((StatusCode::ACCEPTED, Json(take)))
 }

@@ -3,7 +3,8 @@
 use axum::extract::State;
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
-use upright_store::{Clip, ClipState, Couple, NewTake, Take};
+use upright_core::body::leads::Guess;
+use upright_store::{Clip, ClipState, Couple, Found, NewTake, Take};
 use uuid::Uuid;
 
 use crate::App;
@@ -36,6 +37,32 @@ pub struct ClipView {
     frames: Vec<i64>,
     /// What its landmarks were brought from, where it has any besides the coach's marks.
     landmarks: Option<String>,
+    /// What finding its dancers told, where that was done here.
+    found: Option<FoundView>,
+}
+
+/// What finding dancers told besides where they are.
+#[derive(Debug, Serialize, utoipa::ToSchema)]
+pub struct FoundView {
+    /// Whether one dancer only was found, and no second name given out.
+    alone: bool,
+    /// How many others were in the picture.
+    others: usize,
+    /// Whether the larger network looked.
+    harder: bool,
+    /// How sure it is that the leader was named rightly, and what told.
+    leads: Guess,
+}
+
+impl From<Found> for FoundView {
+    fn from(f: Found) -> Self {
+        Self {
+            alone: f.alone,
+            others: f.others,
+            harder: f.harder,
+            leads: f.leads,
+        }
+    }
 }
 
 impl From<Clip> for ClipView {
@@ -52,6 +79,7 @@ impl From<Clip> for ClipView {
             start: c.start_us,
             frames: c.frame_times,
             landmarks: c.landmarks,
+            found: c.found.map(FoundView::from),
         }
     }
 }

@@ -7,7 +7,7 @@ use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
 use tokio::io::AsyncWriteExt as _;
 use upright_media::probe;
-use upright_store::{ClipState, ContentHash, NewClip, NewUpload, Upload, WorkKind};
+use upright_store::{ClipState, ContentHash, NewClip, NewUpload, Upload, Wanted, WorkKind};
 use uuid::Uuid;
 
 use crate::App;
@@ -95,7 +95,7 @@ async fn take_in(
         .add_clip(coach.studio, arrived.take, &new)
         .await?;
     app.store()
-        .ask_work(coach.studio, id, WorkKind::Prepare)
+        .ask_work(coach.studio, id, WorkKind::Prepare, &Wanted::default())
         .await?;
     let clip = of_angle(app, coach, arrived.take, arrived.angle).await?;
     Ok(clip.into())

@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use upright_core::body::track::Sighting;
 use upright_core::body::{Landmark, Pose};
 use upright_core::units::MediaTime;
-use upright_store::{ClipState, StudioId, Work, WorkKind, WorkState};
+use upright_store::{ClipState, Picked, StudioId, Wanted, Work, WorkKind, WorkState};
 use uuid::Uuid;
 
 use crate::App;
@@ -109,14 +109,24 @@ pub async fn events(
     Ok(Sse::new(stream).keep_alive(KeepAlive::default()))
 }
 
+/// Most dancers that are pointed at: both in every angle, a few times.
+const MOST_PICKS: usize = 64;
+
 /// Finds both dancers in the clips of all angles that can be played.
 #[utoipa::path(post, operation_id = "work_find", path = "/api/takes/{id}/find", params(("id" = Uuid, Path)),
-    responses((status = 202, body = [WorkView]), (status = 404, body = Problem), (status = 422, body = Problem)))]
+    request_body = Wanted, responses((status = 202, body = [WorkView]), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub async fn find(
     State(app): State<App>,
     coach: Coach,
     Path(take): Path<Uuid>,
+    Json(wanted): Json<Wanted>,
 ) -> Result<(StatusCode, Json<Vec<WorkView>>), Problem> {
+    let numbers = |p: &Picked| p.pixel.iter().all(|v| (0.0..=1e5).contains(v));
+    if wanted.picks.len() > MOST_PICKS || !wanted.picks.iter().all(numbers) {
+        return Err(Problem::invalid(
+            "Point at the dancers in the picture, at most 64 times.",
+        ));
+    }
     app.store().take(coach.studio, take).await?;
     let clips = app.store().clips(coach.studio, take).await?;
     let ready: Vec<_> = clips
@@ -130,7 +140,7 @@ pub async fn find(
     }
     for clip in ready {
         app.store()
-            .ask_work(coach.studio, clip.id, WorkKind::Find)
+            .ask_work(coach.studio, clip.id, WorkKind::Find, &wanted)
             .await?;
     }
     Ok((

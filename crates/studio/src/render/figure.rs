@@ -8,6 +8,7 @@ use super::solid::Cone;
 use super::{Rgb, shaded};
 use crate::body::Body;
 
+#[derive(Clone)]
 pub(super) struct Clothes {
     pub top: Rgb,
     /// What is worn down the front: a tie, or the skin in a neckline, how broad and how long (shares of height).
@@ -46,6 +47,34 @@ pub(super) fn wear(role: Role) -> &'static Clothes {
     match role {
         Role::Leader => &LEADER,
         Role::Follower => &FOLLOWER,
+    }
+}
+
+/// What others wear: the dancers' cuts in colours of their own.
+pub(super) fn worn_by(person: u64) -> Clothes {
+    const TOPS: [Rgb; 6] = [
+        [70, 110, 82],
+        [206, 176, 96],
+        [84, 92, 140],
+        [150, 150, 154],
+        [196, 120, 84],
+        [52, 54, 60],
+    ];
+    const LEGS: [Rgb; 4] = [[40, 44, 54], [112, 98, 82], [66, 84, 112], [150, 142, 128]];
+    const HAIR: [Rgb; 4] = [[40, 32, 28], [150, 110, 66], [128, 128, 128], [96, 54, 34]];
+    let pick = |of: &[Rgb], salt: u64| of[(person.wrapping_mul(salt) >> 3) as usize % of.len()];
+    let cut = if person % 2 == 0 { &LEADER } else { &FOLLOWER };
+    let bare = cut.skirt && person % 3 != 0;
+    Clothes {
+        top: pick(&TOPS, 0x9E37_79B9),
+        legs: if bare {
+            cut.legs
+        } else {
+            pick(&LEGS, 0x85EB_CA6B)
+        },
+        hair: pick(&HAIR, 0xC2B2_AE35),
+        skirt: bare,
+        ..cut.clone()
     }
 }
 

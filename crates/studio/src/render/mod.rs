@@ -12,7 +12,7 @@ use upright_core::body::Landmark;
 use upright_core::camera::Camera;
 use upright_core::units::{Foot, Role};
 
-use self::figure::{figure, wear};
+use self::figure::{figure, wear, worn_by};
 use self::hall::paint_hall;
 use self::solid::paint_cones;
 use crate::body::Body;
@@ -76,14 +76,20 @@ impl<'a> Renderer<'a> {
             picture.fill(Color::BLACK);
             paint_hall(&mut picture, &camera, self.performance.scenario().reference);
         }
+        let scenario = self.performance.scenario();
         let bodies = self.performance.bodies(seconds);
-        for body in &bodies {
+        let there = Role::BOTH.iter().filter(|r| scenario.dances(**r));
+        let watchers = scenario.watchers.iter();
+        let all: Vec<_> = there
+            .map(|r| (bodies[*r as usize].clone(), wear(*r).clone()))
+            .chain(watchers.map(|w| (w.body(seconds), worn_by(w.person))))
+            .collect();
+        for (body, _) in &all {
             shadow(&camera, &mut picture, body);
         }
-        let cones: Vec<_> = Role::BOTH
+        let cones: Vec<_> = all
             .iter()
-            .zip(&bodies)
-            .flat_map(|(role, body)| figure(body, wear(*role)))
+            .flat_map(|(body, wear)| figure(body, wear))
             .collect();
         paint_cones(&camera, &mut picture, &cones);
         picture.take()
