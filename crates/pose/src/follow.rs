@@ -416,8 +416,8 @@ fn identities(crowds: &[Crowd], tracks: &[Track], still: &[f64]) -> Vec<Identity
             Some(identity) => {
                 let m = identity.at.len() as f64;
                 let mean = |a: f64, b: f64| (m * a + n * b) / (m + n);
-                for k in 0..6 {
-                    identity.colour[k] = mean(identity.colour[k], colour[k]);
+                for (own, new) in identity.colour.iter_mut().zip(colour) {
+                    *own = mean(*own, new);
                 }
                 identity.size = mean(identity.size, size);
                 identity.still = mean(identity.still, still[t]);
@@ -600,8 +600,8 @@ fn cheapest(crowds: &[Crowd], known: &Known, picked: &[(usize, usize)]) -> Vec<C
         for choice in choices(&crowd.people) {
             // What does not depend on the past.
             let mut here = 0.0;
-            for role in 0..2 {
-                let Some(k) = choice[role] else {
+            for (role, chosen) in choice.into_iter().enumerate() {
+                let Some(k) = chosen else {
                     here += MISSING + of_picked(i, role, None);
                     continue;
                 };

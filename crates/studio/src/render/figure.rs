@@ -63,8 +63,12 @@ pub(super) fn worn_by(person: u64) -> Clothes {
     const LEGS: [Rgb; 4] = [[40, 44, 54], [112, 98, 82], [66, 84, 112], [150, 142, 128]];
     const HAIR: [Rgb; 4] = [[40, 32, 28], [150, 110, 66], [128, 128, 128], [96, 54, 34]];
     let pick = |of: &[Rgb], salt: u64| of[(person.wrapping_mul(salt) >> 3) as usize % of.len()];
-    let cut = if person % 2 == 0 { &LEADER } else { &FOLLOWER };
-    let bare = cut.skirt && person % 3 != 0;
+    let cut = if person.is_multiple_of(2) {
+        &LEADER
+    } else {
+        &FOLLOWER
+    };
+    let bare = cut.skirt && !person.is_multiple_of(3);
     Clothes {
         top: pick(&TOPS, 0x9E37_79B9),
         legs: if bare {
