@@ -1,7 +1,7 @@
 //! How large a finder takes a dancer for, and from where it thinks it sees the body: its places in metres about the hips
 //! are those of a body of its own choosing, often a smaller one.
 
-use nalgebra::{Rotation3, Vector3};
+use nalgebra::{Rotation3, Unit, Vector3};
 
 use crate::body::Landmark;
 use crate::body::solve::Source;
@@ -28,7 +28,9 @@ pub(super) fn turn(track: &mut [Sighting], camera: &Camera) {
             continue;
         };
         let [x, y] = [0, 1].map(|k| (hips[k] - camera.centre[k]) / camera.focal);
-        let by = Rotation3::rotation_between(&Vector3::z(), &Vector3::new(x, y, 1.0));
+        let ray = Vector3::new(x, y, 1.0);
+        let by = Rotation3::rotation_between(&Vector3::z(), &ray)
+            .map(|by| upright_again(&ray, camera) * by);
         let networks = s
             .points
             .values_mut()
@@ -39,6 +41,24 @@ pub(super) fn turn(track: &mut [Sighting], camera: &Camera) {
             }
         }
     }
+}
+
+/// By how much a network takes a body that is seen from above for one that leans away, for each degree by which the ray
+/// to the hips falls beyond the usual, and what is usual, degrees. A regression over 3,430 trunks of 20 rendered takes,
+/// phones 0.8 to 3.5 m high (`make pose-accuracy` prints it of any draw); networks learn from pictures whose horizon is
+/// level, and take half of the view from above for the body's own lean.
+const LEANS_AWAY: f64 = 0.52;
+const USUAL_FALL: f64 = 9.2;
+
+/// What turns hints along a ray in the camera's axes back upright: about the level line across the ray.
+fn upright_again(ray: &Vector3<f64>, camera: &Camera) -> Rotation3<f64> {
+    let up = camera.rotation * Vector3::z();
+    let fall = (-ray.normalize().dot(&up)).asin().to_degrees();
+    let Some(across) = Unit::try_new(up.cross(ray), 1e-3) else {
+        return Rotation3::identity();
+    };
+    let away = LEANS_AWAY * (fall - USUAL_FALL);
+    Rotation3::from_axis_angle(&across, -away.to_radians())
 }
 
 /// The middle of two landmarks in the picture.
@@ -182,6 +202,34 @@ mod tests {
     }
 
     #[test]
+    fn a_body_seen_from_above_is_turned_upright_again_whichever_way_the_phone_is_held() {
+        for (height, roll) in [(1.5, 0.0), (3.0, 0.0), (3.0, 5.0), (0.8, -4.0)] {
+            let (from, to) = (Point3::new(0.0, -4.5, height), Point3::new(0.0, 0.0, 0.9));
+            let camera = Camera::looking_at(from, to, roll, 65.0, [720.0, 1280.0]);
+            let mut track = walk(&camera, 1.0);
+            track.truncate(1);
+            let hips = Vector3::new(-1.0, 0.3, 0.9);
+            let ray = hips - camera.position.coords;
+            let fall = (-ray.z).atan2(ray.x.hypot(ray.y)).to_degrees();
+            // As networks see somebody upright: leaning away along the ray's level way, and from straight ahead.
+            let lean = (LEANS_AWAY * (fall - USUAL_FALL)).to_radians();
+            let level = Vector3::new(ray.x, ray.y, 0.0).normalize();
+            let trunk = 0.5 * (Vector3::z() * lean.cos() + level * lean.sin());
+            let ahead = Rotation3::rotation_between(&(camera.rotation * ray), &Vector3::z());
+            let seen = ahead.unwrap() * (camera.rotation * trunk);
+            for s in track[0].points.values_mut() {
+                s.source = Source::Network;
+                s.about_hips = Some(seen.into());
+            }
+            turn(&mut track, &camera);
+            let now = track[0].points[&L::LeftShoulder].about_hips.unwrap();
+            let stands = camera.rotation.inverse() * Vector3::from(now);
+            let off = stands.angle(&Vector3::z()).to_degrees();
+            assert!(off < 0.3, "{height} {roll}: {off}");
+        }
+    }
+
+    #[test]
     fn what_a_network_sees_past_the_axis_is_turned_by_as_much() {
         let camera = phone();
         // Somebody 1.5 m to the left of the axis, seen as from straight ahead.
@@ -204,7 +252,8 @@ mod tests {
         }
         turn(&mut track, &camera);
         let left = track[0].points[&L::LeftShoulder].about_hips.unwrap();
-        // The hips' middle is seen 16.6° to the left; across the ray, what is to the right lies further away.
+        // The hips' middle is seen 16.6° to the left; across the ray, what is to the right lies further away. The line
+        // across is level, so that being seen from above does not turn it.
         let by = left[2].atan2(left[0]).to_degrees();
         assert!((by - 16.6).abs() < 0.2, "{by}");
         assert!((Vector3::from(left).norm() - 0.1).abs() < 1e-9);
