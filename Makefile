@@ -1,7 +1,7 @@
 # make demo   set up, build and start with the demo studio     http://127.0.0.1:8420
 # make test   set up, build and run everything that is checked
 SHELL := bash
-.PHONY: demo demo-reset serve test bench accuracy pose-accuracy beats beat-tracks beat-fresh screenshots build web format install types
+.PHONY: demo demo-reset serve test bench accuracy pose-accuracy film-accuracy beats beat-tracks beat-fresh screenshots build web format install types
 
 web/node_modules/.package-lock.json: web/package-lock.json
 	cd web && npm ci --no-audit --no-fund
@@ -46,6 +46,12 @@ accuracy:
 pose-accuracy:
 	scripts/models.sh
 	cargo run --locked -p upright-pose --example pose_accuracy -- --takes 24
+
+# The networks on film of real people, fetched into target for measuring only.
+film-accuracy:
+	scripts/models.sh
+	scripts/film.py target/film
+	cargo run --locked -p upright-pose --example film_accuracy -- target/film
 
 # The beat tracker on simulated music, easy and hard; fails below the targets.
 beats:

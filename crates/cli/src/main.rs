@@ -1,5 +1,6 @@
 //! The upright-pair program.
 
+mod admin;
 mod beats;
 mod chart;
 mod demo;
@@ -13,7 +14,7 @@ use std::process::ExitCode;
 use anyhow::Context as _;
 use clap::{Args, Parser, Subcommand};
 use tokio::net::TcpListener;
-use upright_server::{App, DemoSignIn, Parts};
+use upright_server::{App, DemoSignIn, Parts, Reach};
 use upright_store::{Blobs, NewAccount, Store};
 use uuid::Uuid;
 
@@ -31,6 +32,13 @@ enum Command {
     Serve(Serve),
     /// Does the long work of servers on other machines: same database, same files.
     Worker(Place),
+    /// Accounts, passwords and files, for whoever runs the server.
+    Admin {
+        #[command(subcommand)]
+        command: admin::Admin,
+        #[command(flatten)]
+        place: Place,
+    },
     /// Prints the beats of a clip's or a track's music, one a line: seconds, number in the bar.
     Beats(beats::Beats),
     /// Prints the OpenAPI document.
@@ -73,7 +81,12 @@ struct Place {
 }
 
 impl Place {
-    async fn open(self, web: PathBuf, demo: Option<DemoSignIn>) -> anyhow::Result<App> {
+    async fn open(
+        self,
+        web: PathBuf,
+        demo: Option<DemoSignIn>,
+        reach: Reach,
+    ) -> anyhow::Result<App> {
         let blobs = match self.blobs {
             Some(place) => Blobs::at(&place)?,
             None => Blobs::in_folder(&self.data.join("blobs"))?,
@@ -86,6 +99,7 @@ impl Place {
             web,
             demo,
             most_clip: None,
+            reach,
         }))
     }
 }
@@ -98,6 +112,13 @@ struct Serve {
     /// Port on loopback.
     #[arg(long, env = "PORT", default_value_t = 8420)]
     port: u16,
+    /// Address under which browsers reach it, such as https://hall.example: cookies are for TLS alone then, and other
+    /// names are refused.
+    #[arg(long, env = "UPRIGHT_URL")]
+    url: Option<String>,
+    /// IP addresses of proxies that may say who asks (X-Forwarded-For), separated by commas.
+    #[arg(long, env = "UPRIGHT_PROXIES", default_value = "")]
+    proxies: String,
     #[command(flatten)]
     place: Place,
     /// Folder of the built front end.
@@ -123,6 +144,10 @@ async fn main() -> anyhow::Result<ExitCode> {
             );
         }
         Command::Worker(w) => work(w).await?,
+        Command::Admin { command, place } => {
+            let app = place.open(PathBuf::new(), None, Reach::default()).await?;
+            return admin::run(&app, command).await;
+        }
         Command::Beats(b) => return beats::run(&b).await,
         Command::Measure(m) => return measure::run(&m),
         Command::TakeSchema => println!(
@@ -149,7 +174,11 @@ async fn serve(s: Serve) -> anyhow::Result<()> {
         )
     })?;
     let data = s.place.data.clone();
-    let app = s.place.open(s.web, s.demo.then(demo::sign_in)).await?;
+    let reach = Reach::new(s.url.as_deref(), &s.proxies).map_err(anyhow::Error::msg)?;
+    let app = s
+        .place
+        .open(s.web, s.demo.then(demo::sign_in), reach)
+        .await?;
     if s.demo {
         demo::load(&app, &data).await?;
     } else {
@@ -170,7 +199,7 @@ async fn serve(s: Serve) -> anyhow::Result<()> {
 }
 
 async fn work(place: Place) -> anyhow::Result<()> {
-    let app = place.open(PathBuf::new(), None).await?;
+    let app = place.open(PathBuf::new(), None, Reach::default()).await?;
     println!("Working; Ctrl-C stops it.");
     tokio::select! {
         () = upright_server::jobs::work(app) => {}

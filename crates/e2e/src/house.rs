@@ -48,6 +48,7 @@ impl House {
             web: Path::new(env!("CARGO_MANIFEST_DIR")).join("../../web/dist"),
             demo: None,
             most_clip: None,
+            reach: upright_server::Reach::default(),
         });
         let listener = TcpListener::bind("127.0.0.1:0").await?;
         let url = format!("http://{}", listener.local_addr()?);

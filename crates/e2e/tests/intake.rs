@@ -203,30 +203,31 @@ async fn a_broken_upload_goes_on_and_the_same_film_is_known() -> anyhow::Result<
 /// Most inputs from a clip's upload to corrections of both roles when the program marks it.
 const MOST_INPUTS: u32 = 25;
 
-/// Six repetitions that nobody has marked: the program hears the beat, finds the corners near rough clicks and
-/// both dancers, and the coach confirms one correction for each.
-#[tokio::test]
-async fn from_upload_to_corrections_with_few_inputs() -> anyhow::Result<()> {
-    let house = House::open().await?;
-    let scenario = Scenario {
+/// A couple of whom both stand 14° off upright, filmed by one phone.
+fn leaning(phone: Phone) -> Scenario {
+    Scenario {
         repetitions: 6,
-        phones: vec![Phone {
-            distance: 4.4,
-            fps: 25.0,
-            ..Phone::default()
-        }],
+        phones: vec![phone],
         heights: [1.84, 1.62],
         seed: 77,
-        faults: vec![
-            Shown::new("P1", Role::Leader).of(14.0),
-            Shown::new("P1", Role::Follower).of(14.0),
-        ],
+        faults: Role::BOTH.map(|r| Shown::new("P1", r).of(14.0)).to_vec(),
         ..Scenario::default()
-    };
-    let performance = Performance::new(&scenario)?;
+    }
+}
+
+/// Inputs that each part took.
+struct Inputs {
+    upload: u32,
+    prepared: u32,
+    floor: u32,
+}
+
+/// From the people's list to findings: uploads the film, names figure and count, clicks roughly at the corners, and
+/// waits until a finding can be confirmed.
+async fn to_findings(b: &Browser, house: &House, scenario: &Scenario) -> anyhow::Result<Inputs> {
+    let performance = Performance::new(scenario)?;
     let clip = simulated_clip(&performance, house.folder.path()).await?;
     house.couple(["Nell Ashby", "Ivo Marsh"]).await?;
-    let b = Browser::start().await?;
     b.sign_in(&house.url, "coach@hall.example", PASSWORD)
         .await?;
     b.press("Bench").await?;
@@ -328,6 +329,29 @@ async fn from_upload_to_corrections_with_few_inputs() -> anyhow::Result<()> {
         "found {:.0} s after the floor",
         begun.elapsed().as_secs_f64()
     );
+    Ok(Inputs {
+        upload,
+        prepared,
+        floor,
+    })
+}
+
+/// Six repetitions that nobody has marked: the program hears the beat, finds the corners near rough clicks and
+/// both dancers, and the coach confirms one correction for each.
+#[tokio::test]
+async fn from_upload_to_corrections_with_few_inputs() -> anyhow::Result<()> {
+    let house = House::open().await?;
+    let scenario = leaning(Phone {
+        distance: 4.4,
+        fps: 25.0,
+        ..Phone::default()
+    });
+    let b = Browser::start().await?;
+    let Inputs {
+        upload,
+        prepared,
+        floor,
+    } = to_findings(&b, &house, &scenario).await?;
     loop {
         b.key("Enter").await?;
         b.sees("Log the correction").await?;
@@ -365,6 +389,35 @@ async fn from_upload_to_corrections_with_few_inputs() -> anyhow::Result<()> {
         pale |= (1..counts[1] / 2).contains(&counts[0]);
     }
     anyhow::ensure!(pale, "no point is drawn pale");
+    b.client.clone().close().await?;
+    Ok(())
+}
+
+/// A phone held upright and askew that looks 18° down: from upload to findings as from any other film.
+#[tokio::test]
+async fn an_upright_film_from_above_goes_from_upload_to_findings() -> anyhow::Result<()> {
+    let house = House::open().await?;
+    let scenario = leaning(Phone {
+        distance: 5.4,
+        height: 2.7,
+        aim: 0.9,
+        roll: 3.0,
+        size: [720, 1280],
+        fps: 25.0,
+        ..Phone::default()
+    });
+    let b = Browser::start().await?;
+    to_findings(&b, &house, &scenario).await?;
+    // Nobody is told that no phone has such a lens, and the film fits its window.
+    let said = b.text().await?;
+    anyhow::ensure!(!said.contains("lens"), "{said}");
+    let shape = b
+        .script(
+            "const v = document.querySelector('video'); const r = v.getBoundingClientRect();
+             return [v.videoWidth, v.videoHeight, r.bottom <= innerHeight + 1, r.width > 0];",
+        )
+        .await?;
+    anyhow::ensure!(shape == json!([720, 1280, true, true]), "{shape}");
     b.client.clone().close().await?;
     Ok(())
 }

@@ -209,6 +209,33 @@ async fn a_large_picture_is_made_small_and_loses_its_metadata() {
 }
 
 #[tokio::test]
+async fn the_focal_length_that_a_phone_wrote_is_read_before_it_is_stripped() {
+    let dir = tempfile::tempdir().unwrap();
+    let told = async |value: &str| {
+        let tag = format!("com.apple.quicktime.camera.focal_length.35mm_equivalent={value}");
+        let args = [
+            "-c:v",
+            "libx264",
+            "-movflags",
+            "use_metadata_tags",
+            "-metadata",
+            &tag,
+        ];
+        let clip = made(dir.path(), "told.mov", "25", "1", &args);
+        let (proxy, p) = proxy_of(&clip).await;
+        let kept = probe(&proxy).await.unwrap().full_frame_focal;
+        assert_eq!(kept, None, "nothing of the file's own stays");
+        p.full_frame_focal
+    };
+    assert_eq!(told("13").await, Some(13.0));
+    assert_eq!(told("26.5").await, Some(26.5));
+    // What no phone has is not believed, and neither is what is no number.
+    for nonsense in ["0", "-26", "5000", "nan", "wide"] {
+        assert_eq!(told(nonsense).await, None, "{nonsense}");
+    }
+}
+
+#[tokio::test]
 async fn a_simulated_take_becomes_a_clip_with_sound() {
     let dir = tempfile::tempdir().unwrap();
     let phone = Phone {

@@ -4,14 +4,16 @@
 //! other programs; `calendar.ics` the dates; `notes/` a WebVTT file for each take with corrections; `media/` the
 //! original clips and their playable copies, where they are asked for.
 
+use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::{Read as _, Write as _};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use upright_core::take::table::word;
-use upright_store::{ArchiveError, Correction, PersonReading, Rows, StudioId, Take, renamed_key};
+use upright_store::{ArchiveError, ContentHash, Correction, PersonReading, Rows, StudioId, Take};
+use upright_studio::Scenario;
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, ZipArchive, ZipWriter};
 
@@ -22,8 +24,12 @@ use crate::{App, calendar, intake, notes};
 const FORMAT: &str = "upright-pair-studio";
 const VERSION: u32 = 1;
 
-/// Largest `studio.json` that is read, bytes.
-const MOST_ROWS: u64 = 1_000_000_000;
+/// Largest `studio.json` that is read, bytes: it is held in memory while it is checked.
+const MOST_ROWS: u64 = 256_000_000;
+
+/// Most files of an archive, and how many times as large as it is packed any of them may be.
+const MOST_ENTRIES: usize = 200_000;
+const MOST_PACKED: u64 = 200;
 
 /// Everything of a studio but its files.
 #[derive(Debug, Serialize, Deserialize)]
@@ -208,7 +214,7 @@ fn pretty(value: &impl Serialize) -> Result<String, Problem> {
 fn write(
     to: &Path,
     texts: &[(String, String)],
-    files: &[(String, std::path::PathBuf)],
+    files: &[(String, PathBuf)],
 ) -> zip::result::ZipResult<()> {
     let mut out = ZipWriter::new(File::create(to)?);
     let packed = SimpleFileOptions::default().compression_method(CompressionMethod::Deflated);
@@ -242,37 +248,72 @@ pub async fn import(app: &App, studio: StudioId, from: &Path) -> Result<(), Prob
         return Err(ArchiveError::NotEmpty.into());
     }
     let mut tables = whole.tables;
+    for row in tables.get("practice").into_iter().flatten() {
+        let scenario = row.get("scenario").cloned().unwrap_or_default();
+        serde_json::from_value::<Scenario>(scenario).map_err(|e| damaged(&e))?;
+    }
     let wanted = keys(&tables);
-    // Files first: a row never names a file that is not there. Clips whose file is not in the archive are
-    // not kept.
     let place = intake::workplace(app)?;
     let (path, folder, asked) = (from.to_owned(), place.path().to_owned(), wanted.clone());
     let there = apart(move || unpack(&path, &folder, &asked)).await??;
+    // Where a file lies is worked out from what is in it, and within this studio's own folder: what the archive calls it
+    // is only how rows and files find each other. Clips whose file is not there are not kept.
+    let mut ours = BTreeMap::new();
+    for (key, file) in &there {
+        ours.insert(key.as_str(), (format!("{}/{}", studio.0, file.hash), file));
+    }
     for clip in tables.get_mut("clip").into_iter().flatten() {
-        let kept = ["original", "proxy"].iter().all(|k| {
-            clip.get(k)
+        let name = |of: &str| {
+            clip.get(of)
                 .and_then(|v| v.as_str())
-                .is_none_or(|key| there.iter().any(|t| t.0 == key))
-        });
-        if !kept {
+                .map(|key| ours.get(key))
+        };
+        let named = ["original", "proxy"].map(name);
+        let all = named.iter().all(|n| n.is_none_or(|found| found.is_some()));
+        let named = named.map(|n| json!(n.flatten().filter(|_| all).map(|(key, _)| key)));
+        if !all {
             clip["state"] = json!("not_kept");
-            clip["original"] = json!(null);
-            clip["proxy"] = json!(null);
+        }
+        [clip["original"], clip["proxy"]] = named;
+    }
+    // Files first: a row never names a file that is not there. What fails takes them away again.
+    let mut put = Vec::new();
+    let done = async {
+        for (key, file) in ours.values() {
+            if !app.blobs().has(key).await {
+                put.push(key.as_str());
+                app.blobs().put_file(key, &file.path).await?;
+            }
+        }
+        let event = whole
+            .studio
+            .event
+            .as_deref()
+            .zip(whole.studio.event_on.as_deref());
+        app.store()
+            .bring_rows(studio, (&whole.studio.name, event), tables)
+            .await?;
+        Ok(())
+    }
+    .await;
+    if done.is_err() {
+        for key in put {
+            if let Err(e) = app.blobs().remove(key).await {
+                tracing::warn!(%e, key, "a file of an archive that was refused stays");
+            }
         }
     }
-    let event = whole
-        .studio
-        .event
-        .as_deref()
-        .zip(whole.studio.event_on.as_deref());
-    let ids = app
-        .store()
-        .bring_rows(studio, (&whole.studio.name, event), tables)
-        .await?;
-    for (key, file) in there {
-        app.blobs()
-            .put_file(&renamed_key(&key, &ids), &file)
-            .await?;
+    done
+}
+
+/// Refuses an entry that says it is far larger than it can be, as archives are made that fill a disk.
+fn plausible(entry: &zip::read::ZipFile<'_, File>, most: u64) -> Result<(), Problem> {
+    let (size, packed) = (entry.size(), entry.compressed_size());
+    if size > most || size / MOST_PACKED > packed + 1000 {
+        return Err(Problem::invalid(format!(
+            "The archive's “{}” says that it holds {size} bytes in {packed}, which is more than is read.",
+            entry.name()
+        )));
     }
     Ok(())
 }
@@ -280,39 +321,53 @@ pub async fn import(app: &App, studio: StudioId, from: &Path) -> Result<(), Prob
 fn read(path: &Path) -> Result<Whole, Problem> {
     let file = File::open(path).map_err(|e| Problem::internal(&e))?;
     let mut zip = ZipArchive::new(file).map_err(|e| damaged(&e))?;
-    let entry = zip.by_name("studio.json").map_err(|e| damaged(&e))?;
-    if entry.size() > MOST_ROWS {
-        return Err(Problem::invalid("This archive is too large to be read."));
+    if zip.len() > MOST_ENTRIES {
+        return Err(Problem::invalid(
+            "This archive holds too many files to be read.",
+        ));
     }
+    let entry = zip.by_name("studio.json").map_err(|e| damaged(&e))?;
+    plausible(&entry, MOST_ROWS)?;
     // What the entry says of its size may be wrong.
     serde_json::from_reader(std::io::BufReader::new(entry.take(MOST_ROWS))).map_err(|e| damaged(&e))
 }
 
+/// A file out of an archive.
+struct Unpacked {
+    path: PathBuf,
+    /// Of its content.
+    hash: String,
+}
+
 /// Unpacks the files that are asked for into a folder, by number; names inside the archive are never paths here.
-fn unpack(
-    path: &Path,
-    folder: &Path,
-    keys: &[String],
-) -> Result<Vec<(String, std::path::PathBuf)>, Problem> {
+fn unpack(path: &Path, folder: &Path, keys: &[String]) -> Result<Vec<(String, Unpacked)>, Problem> {
     let file = File::open(path).map_err(|e| Problem::internal(&e))?;
     let mut zip = ZipArchive::new(file).map_err(|e| damaged(&e))?;
     let mut out = Vec::new();
     for (i, key) in keys.iter().enumerate() {
-        let plain = key
-            .chars()
-            .all(|c| c.is_ascii_alphanumeric() || "/-_.".contains(c));
-        if !plain || key.contains("..") || key.starts_with('/') {
-            return Err(damaged(&"a file's name"));
-        }
-        let Ok(entry) = zip.by_name(&format!("media/{key}")) else {
+        let Ok(mut entry) = zip.by_name(&format!("media/{key}")) else {
             continue;
         };
+        plausible(&entry, crate::MOST_CLIP)?;
         let to = folder.join(i.to_string());
         let mut kept = File::create(&to).map_err(|e| Problem::internal(&e))?;
-        let limit = crate::MOST_CLIP;
-        let mut entry = entry.take(limit);
-        std::io::copy(&mut entry, &mut kept).map_err(|e| damaged(&e))?;
-        out.push((key.clone(), to));
+        let mut hash = ContentHash::default();
+        let (mut piece, mut bytes) = (vec![0; 256 * 1024], 0);
+        loop {
+            let n = entry.read(&mut piece).map_err(|e| damaged(&e))?;
+            bytes += n as u64;
+            if n == 0 {
+                break;
+            }
+            if bytes > crate::MOST_CLIP {
+                return Err(Problem::too_large(crate::MOST_CLIP));
+            }
+            hash.update(&piece[..n]);
+            kept.write_all(&piece[..n])
+                .map_err(|e| Problem::internal(&e))?;
+        }
+        let hash = hash.finish();
+        out.push((key.clone(), Unpacked { path: to, hash }));
     }
     Ok(out)
 }

@@ -12,6 +12,7 @@ use axum::http::{HeaderMap, Method};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use axum_login::{AuthUser, AuthnBackend};
+use tokio::sync::{Semaphore, SemaphorePermit};
 use tower_sessions::Session;
 use upright_store::{Account, Store, StoreError, StudioId};
 use uuid::Uuid;
@@ -65,7 +66,47 @@ pub fn hash_password(password: &str) -> Result<String, Problem> {
         .map_err(|e| Problem::internal(&e))
 }
 
-fn matches(password: &str, hash: &str) -> bool {
+/// Passwords that are checked at once, each with 19 MB of memory, and how many more may wait for their turn.
+const CHECKED: usize = 3;
+const WAITING: usize = 40;
+
+static CHECKS: Semaphore = Semaphore::const_new(CHECKED);
+static ASKED: Semaphore = Semaphore::const_new(CHECKED + WAITING);
+
+/// A turn at checking passwords; refused where too many wait for one.
+pub struct Turn {
+    _check: SemaphorePermit<'static>,
+    _asked: SemaphorePermit<'static>,
+}
+
+impl Turn {
+    /// Waits for a turn.
+    pub async fn wait() -> Result<Self, Problem> {
+        let asked = ASKED.try_acquire().map_err(|_| Problem::busy())?;
+        let check = CHECKS.acquire().await.map_err(|e| Problem::internal(&e))?;
+        Ok(Self {
+            _check: check,
+            _asked: asked,
+        })
+    }
+}
+
+/// Shortest password that is taken, characters, and longest, bytes.
+const SHORTEST: usize = 10;
+const LONGEST: usize = 200;
+
+/// A password that somebody chose, hashed; refused in words where it is too short or too long.
+pub fn chosen(password: &str) -> Result<String, Problem> {
+    if password.chars().count() < SHORTEST || password.len() > LONGEST {
+        return Err(Problem::invalid(format!(
+            "Choose a password of at least {SHORTEST} characters; a sentence is good."
+        )));
+    }
+    hash_password(password)
+}
+
+/// Whether a password has this hash.
+pub(crate) fn matches(password: &str, hash: &str) -> bool {
     PasswordHash::new(hash).is_ok_and(|h| {
         Argon2::default()
             .verify_password(password.as_bytes(), &h)
@@ -121,11 +162,17 @@ impl<S: Send + Sync> FromRequestParts<S> for Coach {
     }
 }
 
-/// The session's token, made when there is none yet.
-pub async fn token(session: &Session) -> Result<String, Problem> {
+/// What a visitor without a session sends back: that it can send a header of ours at all tells that it is our page.
+const VISITOR: &str = "visitor";
+
+/// The session's token, made when somebody signs in; nothing is kept of a visitor.
+pub async fn token(session: &Session, signed_in: bool) -> Result<String, Problem> {
     let broken = |e: tower_sessions::session::Error| Problem::internal(&e);
     if let Some(token) = session.get::<String>(TOKEN).await.map_err(broken)? {
         return Ok(token);
+    }
+    if !signed_in {
+        return Ok(VISITOR.to_owned());
     }
     // 122 random bits from the operating system.
     let token = Uuid::new_v4().simple().to_string();
@@ -149,7 +196,7 @@ pub async fn own_page_only(session: Session, request: Request, next: Next) -> Re
             .get(TOKEN_HEADER)
             .and_then(|v| v.to_str().ok());
         let kept = session.get::<String>(TOKEN).await.ok().flatten();
-        if sent.is_none() || sent != kept.as_deref() {
+        if sent != Some(kept.as_deref().unwrap_or(VISITOR)) {
             return Problem::foreign().into_response();
         }
     }
@@ -180,6 +227,26 @@ mod tests {
         assert!(matches("low tide", &hash));
         assert!(!matches("high tide", &hash));
         assert!(!matches("low tide", "not a hash"));
+    }
+
+    #[tokio::test]
+    async fn turns_at_checking_are_bounded() {
+        let (mut waiting, mut held) = (Vec::new(), Vec::new());
+        for _ in 0..CHECKED {
+            held.push(Turn::wait().await.unwrap());
+        }
+        for _ in 0..WAITING {
+            waiting.push(tokio::spawn(Turn::wait()));
+        }
+        tokio::task::yield_now().await;
+        assert_eq!(Turn::wait().await.err().unwrap().status, 503);
+        assert!(waiting.iter().all(|w| !w.is_finished()));
+        // Whoever is done lets the next one in, and room for one more.
+        drop(held);
+        for w in waiting {
+            w.await.unwrap().unwrap();
+        }
+        assert!(Turn::wait().await.is_ok());
     }
 
     #[test]

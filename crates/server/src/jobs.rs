@@ -167,6 +167,22 @@ async fn note(app: App, work: Uuid, clip: Uuid, told: Told) {
     }
 }
 
+/// How often what nobody asks for any more is forgotten.
+const SWEPT: Duration = Duration::from_secs(3600);
+
+/// Forgets ended sign-ins, old tries and what is overdue in the bin, until the process ends.
+pub async fn sweep(app: App) {
+    loop {
+        if let Err(e) = app.store().sweep().await {
+            tracing::warn!(%e, "not swept");
+        }
+        if let Err(problem) = crate::erase::overdue(&app).await {
+            tracing::warn!(detail = problem.detail, "the bin was not emptied");
+        }
+        tokio::time::sleep(SWEPT).await;
+    }
+}
+
 /// Asks for what a stopped server of an older version left behind.
 pub async fn resume(app: &App) -> Result<(), Problem> {
     for clip in app.store().unprepared_clips().await? {

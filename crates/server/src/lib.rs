@@ -5,6 +5,7 @@ pub mod auth;
 mod calendar;
 mod compare;
 pub mod correct;
+mod erase;
 mod extract;
 pub mod film;
 mod front;
@@ -16,6 +17,7 @@ mod notes;
 mod picture;
 mod problem;
 mod progress;
+mod reach;
 pub mod review;
 mod routes;
 mod secret;
@@ -49,6 +51,7 @@ use upright_pose::Finder;
 use upright_store::{Blobs, Store, WorkKind};
 
 pub use problem::Problem;
+pub use reach::Reach;
 
 /// Largest body of a request that is no clip, bytes.
 const MOST_BODY: usize = 1_000_000;
@@ -84,6 +87,8 @@ pub struct Parts {
     pub demo: Option<DemoSignIn>,
     /// Largest clip, bytes, when not the usual.
     pub most_clip: Option<u64>,
+    /// How browsers reach the server.
+    pub reach: Reach,
 }
 
 /// The running application, shared by all requests.
@@ -130,6 +135,10 @@ impl App {
         self.0.parts.demo.as_ref()
     }
 
+    fn reach(&self) -> &Reach {
+        &self.0.parts.reach
+    }
+
     fn most_clip(&self) -> u64 {
         self.0.parts.most_clip.unwrap_or(MOST_CLIP)
     }
@@ -173,8 +182,7 @@ pub fn router(app: App) -> Router {
         .with_name("upright")
         .with_http_only(true)
         .with_same_site(SameSite::Lax)
-        // Served on loopback without TLS; behind a TLS proxy the proxy adds Secure.
-        .with_secure(false)
+        .with_secure(app.reach().https())
         .with_expiry(Expiry::OnInactivity(CookieDuration::days(14)));
     let auth = AuthManagerLayerBuilder::new(auth::Accounts(app.store().clone()), sessions).build();
     let (api, _) = routes::api().split_for_parts();
@@ -204,6 +212,7 @@ pub fn router(app: App) -> Router {
     Router::new()
         .merge(api)
         .fallback(front::front)
+        .layer(axum::middleware::from_fn_with_state(app.clone(), reach::guard))
         .with_state(app)
         .layer(
             ServiceBuilder::new()
@@ -230,9 +239,11 @@ pub fn router(app: App) -> Router {
                     header::CONTENT_SECURITY_POLICY,
                     "default-src 'none'; frame-ancestors 'none'",
                 ))
-                // Films are compressed already, and must be answered in ranges.
+                // Films are compressed already, and must be answered in ranges; so are archives, whose length is said.
                 .layer(CompressionLayer::new().compress_when(
-                    DefaultPredicate::new().and(NotForContentType::const_new("video/")),
+                    DefaultPredicate::new()
+                        .and(NotForContentType::const_new("video/"))
+                        .and(NotForContentType::const_new("application/zip")),
                 ))
                 .layer(CatchPanicLayer::custom(
                     |_: Box<dyn std::any::Any + Send>| {
@@ -263,10 +274,12 @@ pub async fn serve(
         tracing::error!(detail = problem.detail, "unfinished clips not taken up");
     }
     let worker = tokio::spawn(jobs::work(app.clone()));
+    let sweeper = tokio::spawn(jobs::sweep(app.clone()));
     let service = router(app).into_make_service_with_connect_info::<std::net::SocketAddr>();
     let served = axum::serve(listener, service)
         .with_graceful_shutdown(stop)
         .await;
     worker.abort();
+    sweeper.abort();
     served
 }

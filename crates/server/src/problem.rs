@@ -26,6 +26,9 @@ pub struct Problem {
     /// The take that it is about, where another one is in the way.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub take: Option<Uuid>,
+    /// After how many seconds to try again; said in a header.
+    #[serde(skip)]
+    retry_after: Option<u32>,
 }
 
 impl Problem {
@@ -41,6 +44,7 @@ impl Problem {
             status: status.as_u16(),
             detail: detail.into(),
             take: None,
+            retry_after: None,
         }
     }
 
@@ -116,11 +120,34 @@ impl Problem {
 
     /// Too many failed sign-ins.
     pub fn wait() -> Self {
+        let said = "Too many tries to sign in. Wait a quarter of an hour and try again.";
+        Self {
+            retry_after: Some(900),
+            ..Self::new(
+                StatusCode::TOO_MANY_REQUESTS,
+                "wait",
+                "Too many tries",
+                said,
+            )
+        }
+    }
+
+    /// More at once than can be worked on.
+    pub fn busy() -> Self {
+        let said = "Very many people are signing in just now. Try again in a few seconds.";
+        Self {
+            retry_after: Some(5),
+            ..Self::new(StatusCode::SERVICE_UNAVAILABLE, "busy", "Busy", said)
+        }
+    }
+
+    /// Asked for by a name that is not ours.
+    pub fn misdirected() -> Self {
         Self::new(
-            StatusCode::TOO_MANY_REQUESTS,
-            "wait",
-            "Too many tries",
-            "Too many tries to sign in. Wait a quarter of an hour and try again.",
+            StatusCode::MISDIRECTED_REQUEST,
+            "host",
+            "Another site's name",
+            "This server does not answer to that name. Open it by its own address.",
         )
     }
 
@@ -192,7 +219,12 @@ impl Problem {
 impl IntoResponse for Problem {
     fn into_response(self) -> Response {
         let status = StatusCode::from_u16(self.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
+        let retry_after = self.retry_after;
         let mut response = (status, Json(self)).into_response();
+        if let Some(seconds) = retry_after {
+            let seconds = HeaderValue::from(seconds);
+            response.headers_mut().insert(header::RETRY_AFTER, seconds);
+        }
         response.headers_mut().insert(
             header::CONTENT_TYPE,
             HeaderValue::from_static("application/problem+json"),
@@ -234,6 +266,7 @@ impl From<ArchiveError> for Problem {
                 tracing::info!(error = %source, "archive refused");
                 Self::invalid(e.to_string())
             }
+            ArchiveError::Unread { .. } => Self::invalid(e.to_string()),
             ArchiveError::Store(e) => e.into(),
         }
     }

@@ -6,8 +6,16 @@ use uuid::Uuid;
 
 use crate::{Store, StoreError, StudioId};
 
-/// Failed sign-ins of one address or name after which it must wait.
-const MOST_FAILURES: i64 = 8;
+/// Tries of a name from one address after which it must wait, within a quarter of an hour.
+const MOST_OF_PAIR: i64 = 8;
+
+/// Tries of a name from anywhere, after which each further one must wait twice as long as the one before, and how long
+/// that is at most, seconds: whoever guesses from everywhere gets nowhere, and who knows the password is not shut out.
+const MOST_OF_NAME: i64 = 24;
+const LONGEST: f64 = 60.0;
+
+/// Tries from one address, which may be a whole school's.
+const MOST_FROM: i64 = 200;
 
 /// A studio.
 #[derive(Debug, Clone, FromRow, Serialize, utoipa::ToSchema)]
@@ -128,36 +136,112 @@ impl Store {
         .await?)
     }
 
-    /// Whether any of these names or addresses has failed too often in the last quarter of an hour.
-    pub async fn must_wait(&self, who: &[String]) -> Result<bool, StoreError> {
-        let (most,): (i64,) = sqlx::query_as(
-            "select coalesce(max(n), 0) from (
-                 select count(*) as n from sign_in_failure
-                 where who = any($1) and at > now() - interval '15 minutes' group by who
-             ) counted",
-        )
-        .bind(who)
-        .fetch_one(&self.pool)
-        .await?;
-        Ok(most >= MOST_FAILURES)
-    }
-
-    /// Notes a failed sign-in and forgets old ones.
-    pub async fn note_failure(&self, who: &[String]) -> Result<(), StoreError> {
-        sqlx::query("delete from sign_in_failure where at < now() - interval '1 day'")
+    /// Gives an account another password, which ends its sessions.
+    pub async fn set_password(&self, account: Uuid, hash: &str) -> Result<(), StoreError> {
+        let done = sqlx::query("update account set password_hash = $2 where id = $1")
+            .bind(account)
+            .bind(hash)
             .execute(&self.pool)
             .await?;
-        sqlx::query("insert into sign_in_failure (who) select unnest($1::text[])")
-            .bind(who)
-            .execute(&self.pool)
-            .await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::NotFound);
+        }
         Ok(())
     }
 
-    /// Forgets the failures of a name that has signed in.
-    pub async fn forget_failures(&self, who: &str) -> Result<(), StoreError> {
-        sqlx::query("delete from sign_in_failure where who = $1")
-            .bind(who)
+    /// Every account with its studio and how many takes that has, for whoever runs the server.
+    pub async fn everybody(&self) -> Result<Vec<(Account, String, i64)>, StoreError> {
+        let rows: Vec<(Uuid, Uuid, String, String, String, String, i64)> = sqlx::query_as(
+            "select a.id, a.studio_id, a.email, a.name, a.password_hash, s.name,
+                    (select count(*) from take t where t.studio_id = s.id)
+             from account a join studio s on s.id = a.studio_id order by s.name, s.id, a.email",
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        let one = |(id, studio_id, email, name, password_hash, studio, takes)| {
+            let account = Account {
+                id,
+                studio_id,
+                email,
+                name,
+                password_hash,
+            };
+            (account, studio, takes)
+        };
+        Ok(rows.into_iter().map(one).collect())
+    }
+
+    /// Keys of all files that rows of any studio name.
+    pub async fn named_files(&self) -> Result<Vec<String>, StoreError> {
+        let rows: Vec<(String,)> = sqlx::query_as(
+            "select key from (select original from clip union select proxy from clip) named (key)
+             where key is not null order by key",
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        Ok(rows.into_iter().map(|r| r.0).collect())
+    }
+
+    /// Counts a try to sign in before it is made, so that many at once are counted as well; false where it must wait.
+    pub async fn may_try(&self, name: &str, from: &str) -> Result<bool, StoreError> {
+        let name = name.to_lowercase();
+        let who = [
+            format!("pair:{name} {from}"),
+            format!("name:{name}"),
+            format!("from:{from}"),
+        ];
+        let mut tx = self.pool.begin().await?;
+        // Tries of the same name wait for each other.
+        sqlx::query("select pg_advisory_xact_lock(hashtextextended($1, 0))")
+            .bind(&who[1])
+            .execute(&mut *tx)
+            .await?;
+        let counted: Vec<(String, i64, f64)> = sqlx::query_as(
+            "select who, count(*), extract(epoch from now() - max(at))::float8 from sign_in_failure
+             where who = any($1) and at > now() - interval '15 minutes' group by who",
+        )
+        .bind(&who)
+        .fetch_all(&mut *tx)
+        .await?;
+        let of = |k: usize| {
+            let found = counted.iter().find(|c| c.0 == who[k]);
+            found.map_or((0, f64::INFINITY), |c| (c.1, c.2))
+        };
+        let (named, ago) = of(1);
+        let over = (named - MOST_OF_NAME).clamp(0, 16) as i32;
+        let slow = over > 0 && ago < f64::from(2.0_f32.powi(over)).min(LONGEST);
+        if of(0).0 >= MOST_OF_PAIR || of(2).0 >= MOST_FROM || slow {
+            return Ok(false);
+        }
+        sqlx::query("insert into sign_in_failure (who) select unnest($1::text[])")
+            .bind(&who)
+            .execute(&mut *tx)
+            .await?;
+        tx.commit().await?;
+        Ok(true)
+    }
+
+    /// Forgets the tries of a name that has signed in: all of its own, and one of its address's.
+    pub async fn signed_in(&self, name: &str, from: &str) -> Result<(), StoreError> {
+        let name = name.to_lowercase();
+        sqlx::query(
+            "delete from sign_in_failure where who in ($1, $2)
+                 or ctid = (select ctid from sign_in_failure where who = $3 order by at desc limit 1)",
+        )
+        .bind(format!("pair:{name} {from}"))
+        .bind(format!("name:{name}"))
+        .bind(format!("from:{from}"))
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
+    /// Forgets what nobody asks for any more: sign-ins that have ended, tries that are a day old.
+    pub async fn sweep(&self) -> Result<(), StoreError> {
+        sqlx::query("delete from sign_in_failure where at < now() - interval '1 day'")
+            .execute(&self.pool)
+            .await?;
+        sqlx::query("delete from login where expires_at < now()")
             .execute(&self.pool)
             .await?;
         Ok(())

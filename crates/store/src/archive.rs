@@ -2,13 +2,18 @@
 //!
 //! Accounts, sign-ins, private addresses and unfinished work are not part of it: they belong to one server.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use serde_json::{Map, Value, json};
 use sqlx::AssertSqlSafe;
+use upright_core::body::track::Sighting;
+use upright_core::fault::{Band, Choices, Fault};
+use upright_core::marks::Entry;
+use upright_core::plan::Lesson;
+use upright_core::routine::Routine;
 use uuid::Uuid;
 
-use crate::{Store, StoreError, StudioId};
+use crate::{Found, Store, StoreError, StudioId};
 
 /// Tables in the order in which their rows can be put in: what is pointed at comes first.
 pub const TABLES: [&str; 20] = [
@@ -54,9 +59,89 @@ pub enum ArchiveError {
         #[source]
         source: sqlx::Error,
     },
+    /// A row's value cannot be read, or names what is not in the archive.
+    #[error(
+        "The archive's “{table}” holds a “{column}” that cannot be read: {why}. It may be damaged, or from a newer version."
+    )]
+    Unread {
+        /// In which table.
+        table: &'static str,
+        /// In which column.
+        column: String,
+        /// What is wrong with it.
+        why: String,
+    },
     /// Anything else.
     #[error(transparent)]
     Store(#[from] StoreError),
+}
+
+/// What rows keep as JSON, and how it is read.
+type Reads = fn(&Value) -> Result<(), serde_json::Error>;
+
+fn reads<T: serde::de::DeserializeOwned>(value: &Value) -> Result<(), serde_json::Error> {
+    T::deserialize(value).map(|_| ())
+}
+
+/// Columns whose values the program reads as something of its own: what it cannot read must not come in.
+const READ: [(&str, &str, Reads); 9] = [
+    ("couple", "choices", reads::<Choices>),
+    ("track", "sightings", reads::<Vec<Sighting>>),
+    ("track", "found", reads::<Option<Found>>),
+    ("mark_entry", "entry", reads::<Entry>),
+    ("take_fault", "band", reads::<Option<Band>>),
+    ("routine", "plan", reads::<Routine>),
+    ("own_fault", "entry", reads::<Fault>),
+    ("lesson", "plan", reads::<Lesson>),
+    (
+        "remark",
+        "readings",
+        reads::<BTreeMap<String, Vec<[f64; 2]>>>,
+    ),
+];
+
+/// Whether a table's rows hold what the program can read, and name nothing but what the archive holds: ids are new ones
+/// by now.
+fn fit(
+    table: &'static str,
+    rows: &[Value],
+    columns: &[(String, String, bool)],
+    ids: &HashSet<&str>,
+) -> Result<(), ArchiveError> {
+    let unread = |column: &str, why: String| ArchiveError::Unread {
+        table,
+        column: column.to_owned(),
+        why,
+    };
+    for row in rows {
+        let Some(row) = row.as_object() else {
+            return Err(unread("row", "it is no object".to_owned()));
+        };
+        for (column, value) in row {
+            let Some((_, kind, _)) = columns.iter().find(|c| c.0 == *column) else {
+                return Err(unread(column, "there is no such column".to_owned()));
+            };
+            let foreign = |v: &Value| v.as_str().is_none_or(|id| !ids.contains(id));
+            let named: &[Value] = match (kind.as_str(), value) {
+                ("uuid", Value::Null) => &[],
+                ("uuid", one) => std::slice::from_ref(one),
+                ("ARRAY", Value::Array(all)) if column == "couples" => all,
+                _ => &[],
+            };
+            if named.iter().any(foreign) {
+                return Err(unread(
+                    column,
+                    "it names what is not in the archive".to_owned(),
+                ));
+            }
+        }
+        for (_, column, read) in READ.iter().filter(|r| r.0 == table) {
+            if let Some(value) = row.get(*column) {
+                read(value).map_err(|e| unread(column, e.to_string()))?;
+            }
+        }
+    }
+    Ok(())
 }
 
 impl From<sqlx::Error> for ArchiveError {
@@ -83,9 +168,13 @@ impl Store {
         let mut out = Rows::new();
         // One snapshot for all tables.
         let mut tx = self.pool.begin().await?;
-        sqlx::query("set transaction isolation level repeatable read, read only")
-            .execute(&mut *tx)
-            .await?;
+        for set in [
+            "set transaction isolation level repeatable read, read only",
+            // A studio of many years takes its time.
+            "set local statement_timeout = '15min'",
+        ] {
+            sqlx::query(set).execute(&mut *tx).await?;
+        }
         for table in TABLES {
             // The name comes from the list above and nowhere else.
             let sql = format!(
@@ -158,13 +247,13 @@ impl Store {
         Ok(!any)
     }
 
-    /// Puts rows into an empty studio under new ids: all of them or none. Returns how ids were renamed.
+    /// Puts rows into an empty studio under new ids: all of them or none.
     pub async fn bring_rows(
         &self,
         studio: StudioId,
         name: (&str, Option<(&str, &str)>),
         mut rows: Rows,
-    ) -> Result<HashMap<String, String>, ArchiveError> {
+    ) -> Result<(), ArchiveError> {
         let ids = rows
             .values()
             .flatten()
@@ -176,7 +265,22 @@ impl Store {
         for row in rows.values_mut().flatten() {
             rename(row, &ids);
         }
+        let new: HashSet<&str> = ids.values().map(String::as_str).collect();
+        let mut writable = BTreeMap::new();
+        for table in TABLES {
+            let columns = self.columns(table).await?;
+            fit(
+                table,
+                rows.get(table).map_or(&[], Vec::as_slice),
+                &columns,
+                &new,
+            )?;
+            writable.insert(table, columns);
+        }
         let mut tx = self.pool.begin().await?;
+        sqlx::query("set local statement_timeout = '15min'")
+            .execute(&mut *tx)
+            .await?;
         // Nobody else brings something in between.
         sqlx::query("select 1 from studio where id = $1 for update")
             .bind(studio.0)
@@ -201,12 +305,19 @@ impl Store {
             let Some(all) = rows.remove(table).filter(|r| !r.is_empty()) else {
                 continue;
             };
-            let columns: Vec<String> = self
-                .columns(table)
-                .await?
+            // A column that an older version did not have gets what it gets in a new row.
+            let there: HashSet<&String> = all
+                .iter()
+                .filter_map(Value::as_object)
+                .flat_map(Map::keys)
+                .collect();
+            let columns: Vec<&str> = writable
+                .get(table)
                 .into_iter()
-                .map(|c| c.0)
-                .filter(|c| c != "studio_id" && c != "account_id")
+                .flatten()
+                .filter(|c| there.contains(&c.0))
+                .map(|c| c.0.as_str())
+                .filter(|c| !["studio_id", "account_id"].contains(c))
                 .collect();
             let list = columns.join(", ");
             // Names of tables and columns are the database's own.
@@ -222,28 +333,20 @@ impl Store {
                 .map_err(|source| ArchiveError::Unfit { table, source })?;
         }
         tx.commit().await?;
-        Ok(ids)
+        Ok(())
     }
 }
 
-/// Puts new ids in the place of old ones, also within the names of stored files.
+/// Puts new ids in the place of old ones.
 fn rename(value: &mut Value, ids: &HashMap<String, String>) {
     match value {
         Value::String(s) => {
             if let Some(new) = ids.get(s.as_str()) {
                 s.clone_from(new);
-            } else if s.contains('/') && s.len() < 200 {
-                *s = renamed_key(s, ids);
             }
         }
         Value::Array(all) => all.iter_mut().for_each(|v| rename(v, ids)),
         Value::Object(map) => map.values_mut().for_each(|v| rename(v, ids)),
         _ => {}
     }
-}
-
-/// The name of a stored file under the new ids.
-pub fn renamed_key(key: &str, ids: &HashMap<String, String>) -> String {
-    let found = ids.iter().find(|(old, _)| key.contains(old.as_str()));
-    found.map_or_else(|| key.to_owned(), |(old, new)| key.replace(old, new))
 }

@@ -126,6 +126,44 @@ impl Blobs {
         self.store.head(&Path::from(key)).await.is_ok()
     }
 
+    /// Removes everything in a folder whose name begins with one of these.
+    pub async fn remove_starting(&self, folder: &str, starts: &[String]) -> Result<(), StoreError> {
+        let all: Vec<Path> = self
+            .store
+            .list(Some(&Path::from(folder)))
+            .map_ok(|found| found.location)
+            .try_collect()
+            .await?;
+        for key in all {
+            if starts.iter().any(|s| key.as_ref().starts_with(s.as_str())) {
+                self.remove(key.as_ref()).await?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Keys of everything that is stored.
+    pub async fn keys(&self) -> Result<Vec<String>, StoreError> {
+        let mut all: Vec<String> = self
+            .store
+            .list(None)
+            .map_ok(|found| found.location.to_string())
+            .try_collect()
+            .await?;
+        all.sort();
+        Ok(all)
+    }
+
+    /// Hash of what is stored under `key`, read a piece at a time.
+    pub async fn hash(&self, key: &str) -> Result<String, StoreError> {
+        let mut hash = ContentHash::default();
+        let mut from = self.store.get(&Path::from(key)).await?.into_stream();
+        while let Some(piece) = from.try_next().await? {
+            hash.update(&piece);
+        }
+        Ok(hash.finish())
+    }
+
     /// Size in bytes.
     pub async fn size(&self, key: &str) -> Result<u64, StoreError> {
         Ok(self.store.head(&Path::from(key)).await?.size)

@@ -254,7 +254,7 @@ impl Store {
                     c.practised, c.version
              from correction c join person p on p.id = c.person_id
              join take t on t.id = c.take_id join session s on s.id = t.session_id
-             where c.studio_id = $1 and c.withdrawn_at is null
+             where c.studio_id = $1 and c.withdrawn_at is null and t.binned_at is null
                and ($2::uuid is null or c.person_id = $2) and ($3::uuid is null or c.id = $3)
                and ($4::text is null or c.role = $4)
                and ($5::text is null or c.words @@ websearch_to_tsquery('simple', $5) or c.fault = any($6))

@@ -5,6 +5,7 @@
 
 mod account;
 mod archive;
+mod bin;
 mod blob;
 mod chart;
 mod clip;
@@ -30,7 +31,8 @@ mod upload;
 mod work;
 
 pub use account::{Account, NewAccount, Studio};
-pub use archive::{ArchiveError, Rows, TABLES, renamed_key};
+pub use archive::{ArchiveError, Rows, TABLES};
+pub use bin::{Binned, Erasing, KEPT_DAYS, Unnamed};
 pub use blob::{Blobs, ContentHash};
 pub use chart::OwnChart;
 pub use clip::{Clip, ClipState, NewClip};
@@ -66,16 +68,37 @@ pub struct Store {
     pool: PgPool,
 }
 
+/// Longest that a statement may take, and a transaction may wait for its next one.
+const STATEMENT: &str = "30s";
+const IDLE: &str = "120s";
+
+/// Brings the tables up to date, which may take as long as it does.
+async fn migrate(pool: &PgPool) -> Result<(), StoreError> {
+    let mut one = pool.acquire().await?;
+    sqlx::query("set statement_timeout = 0")
+        .execute(&mut *one)
+        .await?;
+    sqlx::migrate!().run(&mut *one).await?;
+    sqlx::query("reset statement_timeout")
+        .execute(&mut *one)
+        .await?;
+    Ok(())
+}
+
 impl Store {
     /// Connects and brings the tables up to date.
     pub async fn connect(url: &str) -> Result<Self, StoreError> {
-        let options: PgConnectOptions = url.parse()?;
+        // A query whose request was given up ends by itself, and so does a transaction that nobody goes on with.
+        let options = url.parse::<PgConnectOptions>()?.options([
+            ("statement_timeout", STATEMENT),
+            ("idle_in_transaction_session_timeout", IDLE),
+        ]);
         let pool = PgPoolOptions::new()
             .max_connections(12)
             .acquire_timeout(std::time::Duration::from_secs(5))
             .connect_with(options)
             .await?;
-        sqlx::migrate!().run(&pool).await?;
+        migrate(&pool).await?;
         let store = Self { pool };
         store.set_up_queue().await?;
         Ok(store)
@@ -84,6 +107,14 @@ impl Store {
     /// Whether the database answers.
     pub async fn answers(&self) -> bool {
         sqlx::query("select 1").execute(&self.pool).await.is_ok()
+    }
+
+    /// How long a statement may take before the database ends it.
+    pub async fn longest_statement(&self) -> Result<String, StoreError> {
+        let (said,): (String,) = sqlx::query_as("select current_setting('statement_timeout')")
+            .fetch_one(&self.pool)
+            .await?;
+        Ok(said)
     }
 
     /// The store of sign-in sessions on the same database.

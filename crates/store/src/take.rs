@@ -246,7 +246,7 @@ impl Store {
              join couple c on c.id = s.couple_id
              join person p on p.id in (c.leader_id, c.follower_id)
              join person q on q.id in (c.leader_id, c.follower_id) and q.id <> p.id
-             where j.studio_id = $1 and t.chart is not null and ($2::uuid is null or p.id = $2)
+             where j.studio_id = $1 and t.chart is not null and t.binned_at is null and ($2::uuid is null or p.id = $2)
                and (j.role = 'couple' or (j.role = 'leader') = (p.id = c.leader_id))
              order by s.held_on, t.number",
         )

@@ -18,8 +18,16 @@ const LOCK: i64 = 7_108_420;
 ///
 /// # Panics
 /// When no throw-away cluster is named, or it does not answer.
-#[allow(clippy::expect_used, clippy::panic)]
 pub async fn database() -> Store {
+    database_at().await.0
+}
+
+/// The same with its address, for programs of their own.
+///
+/// # Panics
+/// As [`database`].
+#[allow(clippy::expect_used, clippy::panic)]
+pub async fn database_at() -> (Store, String) {
     let address = std::env::var(CLUSTER).unwrap_or_else(|_| {
         panic!("{CLUSTER} is not set: run the tests with `make test`, or start a cluster with scripts/with-postgres.sh")
     });
@@ -65,9 +73,10 @@ pub async fn database() -> Store {
         .execute(&mut admin)
         .await;
     let url = options.database(&name).to_url_lossy();
-    Store::connect(url.as_str())
+    let store = Store::connect(url.as_str())
         .await
-        .expect("the new database")
+        .expect("the new database");
+    (store, url.to_string())
 }
 
 #[allow(clippy::expect_used)]
@@ -76,4 +85,36 @@ async fn run(admin: &mut PgConnection, statement: String) {
         .execute(admin)
         .await
         .expect("a statement on the throw-away cluster");
+}
+
+impl Store {
+    /// Tables, each with the column, of every row that holds one of these words anywhere.
+    ///
+    /// # Errors
+    /// When the database does not answer.
+    pub async fn rows_with(&self, words: &[String]) -> Result<Vec<String>, crate::StoreError> {
+        let tables: Vec<(String, String)> = sqlx::query_as(
+            "select c.table_name, c.column_name from information_schema.columns c
+             join information_schema.tables t using (table_schema, table_name)
+             where table_schema = 'public' and t.table_type = 'BASE TABLE' order by 1, 2",
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        let mut out = Vec::new();
+        for (table, column) in tables {
+            for word in words {
+                let sql = format!(
+                    "select exists (select 1 from \"{table}\" where \"{column}\"::text like $1)"
+                );
+                let (there,): (bool,) = sqlx::query_as(AssertSqlSafe(sql))
+                    .bind(format!("%{word}%"))
+                    .fetch_one(&self.pool)
+                    .await?;
+                if there {
+                    out.push(format!("{table}.{column} {word}"));
+                }
+            }
+        }
+        Ok(out)
+    }
 }

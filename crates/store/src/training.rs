@@ -94,6 +94,7 @@ impl Store {
             "select r.correction_id, r.practised_on, r.how,
                     coalesce(r.at <= c.cleared_at, false) as cleared
              from practice_report r join correction c on c.id = r.correction_id
+             join take t on t.id = c.take_id and t.binned_at is null
              where r.studio_id = $1 and c.person_id = $2 and c.withdrawn_at is null
              order by r.practised_on, r.at",
         )
@@ -111,6 +112,7 @@ impl Store {
         Ok(sqlx::query_as(
             "select distinct p.id, p.name, c.id, c.fault
              from practice_report r join correction c on c.id = r.correction_id
+             join take t on t.id = c.take_id and t.binned_at is null
              join person p on p.id = c.person_id
              where r.studio_id = $1 and r.how = 'pain' and c.withdrawn_at is null and c.practised
                and (c.cleared_at is null or r.at > c.cleared_at)

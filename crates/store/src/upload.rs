@@ -136,8 +136,9 @@ impl Store {
         original: &str,
     ) -> Result<Option<Uuid>, StoreError> {
         Ok(sqlx::query_scalar(
-            "select take_id from clip where studio_id = $1 and original = $2 and state <> 'failed'
-             order by created_at limit 1",
+            "select k.take_id from clip k join take t on t.id = k.take_id and t.binned_at is null
+             where k.studio_id = $1 and k.original = $2 and k.state <> 'failed'
+             order by k.created_at limit 1",
         )
         .bind(studio.0)
         .bind(original)

@@ -160,18 +160,40 @@ async fn sign_in_sessions_live_until_they_expire() {
 }
 
 #[tokio::test]
-async fn failures_are_counted_by_name_and_by_place() {
+async fn tries_are_counted_by_name_and_place_before_they_are_made() {
     let store = testing::database().await;
-    let who = |name: &str, from: &str| vec![format!("name:{name}"), format!("from:{from}")];
-    for i in 0..8 {
-        assert!(!store.must_wait(&who("a", "1")).await.unwrap(), "after {i}");
-        store.note_failure(&who("a", "1")).await.unwrap();
+    // Two hundred at once are no more than eight.
+    let tries = (0..200).map(|_| store.may_try("A@hall.example", "1"));
+    let allowed = futures::future::join_all(tries).await;
+    assert_eq!(allowed.iter().filter(|a| *a.as_ref().unwrap()).count(), 8);
+    // The same person from elsewhere, and others from the same place, are not shut out.
+    assert!(store.may_try("a@hall.example", "2").await.unwrap());
+    assert!(store.may_try("b@hall.example", "1").await.unwrap());
+    store.signed_in("a@hall.example", "1").await.unwrap();
+    assert!(store.may_try("a@hall.example", "1").await.unwrap());
+}
+
+#[tokio::test]
+async fn who_guesses_from_everywhere_is_slowed_down_more_and_more() {
+    let store = testing::database().await;
+    let mut allowed = 0;
+    for k in 0..60 {
+        allowed += usize::from(
+            store
+                .may_try("a@hall.example", &k.to_string())
+                .await
+                .unwrap(),
+        );
     }
-    assert!(store.must_wait(&who("a", "2")).await.unwrap());
-    assert!(store.must_wait(&who("b", "1")).await.unwrap());
-    assert!(!store.must_wait(&who("b", "2")).await.unwrap());
-    store.forget_failures("name:a").await.unwrap();
-    assert!(!store.must_wait(&who("a", "2")).await.unwrap());
+    assert!((24..28).contains(&allowed), "{allowed}");
+    // Anybody else signs in as always.
+    assert!(store.may_try("b@hall.example", "1").await.unwrap());
+}
+
+#[tokio::test]
+async fn a_statement_that_nobody_waits_for_ends() {
+    let store = testing::database().await;
+    assert_eq!(store.longest_statement().await.unwrap(), "30s");
 }
 
 #[tokio::test]

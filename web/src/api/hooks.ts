@@ -45,6 +45,18 @@ export function useSignIn() {
   });
 }
 
+export function useChangePassword() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (given: Schemas['NewPassword']) =>
+      body(await api.PUT('/api/session/password', { body: given })),
+    onSuccess: (view) => {
+      keepToken(view.token);
+      client.setQueryData(key.session, view);
+    },
+  });
+}
+
 export function useSignOut() {
   const client = useQueryClient();
   return useMutation({

@@ -39,6 +39,41 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/bin': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Takes in the bin, newest first. */
+    get: operations['bin_list'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/bin/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Takes a take out of the bin. */
+    post: operations['bin_restore'];
+    /** Erases a take of the bin for good: films, landmarks, marks, corrections. */
+    delete: operations['bin_erase'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/calendar': {
     parameters: {
       query?: never;
@@ -625,6 +660,24 @@ export interface paths {
     /** Changes a person. A corrected height renews the measures of all takes they danced in. */
     put: operations['people_update'];
     post?: never;
+    /** Erases a person for good, with every film that shows them. */
+    delete: operations['people_erase'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/people/{id}/erasing': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What would go with a person who is erased. */
+    get: operations['people_erasing'];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -806,6 +859,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/session/password': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Changes the own password. Everybody else who is signed in with this account is signed out. */
+    put: operations['session_password'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/shared/calendar/{token}': {
     parameters: {
       query?: never;
@@ -957,7 +1027,8 @@ export interface paths {
     get: operations['takes_read'];
     put?: never;
     post?: never;
-    delete?: never;
+    /** Puts a take into the bin, where it can be taken back for thirty days. */
+    delete: operations['takes_bin'];
     options?: never;
     head?: never;
     patch?: never;
@@ -1784,6 +1855,40 @@ export interface components {
        * @description Number of the last entry in the log of marks; the version to send with changes.
        */
       version: number;
+    };
+    /** @description A take in the bin. */
+    Binned: {
+      /**
+       * Format: int64
+       * @description Corrections that were confirmed from it and rest with it.
+       */
+      corrections: number;
+      /**
+       * Format: int32
+       * @description Days that are left to take it back.
+       */
+      days_left: number;
+      /** @description Who followed. */
+      follower: string;
+      /**
+       * Format: date
+       * @description When it was danced.
+       */
+      held_on: string;
+      /**
+       * Format: uuid
+       * @description The take.
+       */
+      id: string;
+      /** @description Who led. */
+      leader: string;
+      /**
+       * Format: int32
+       * @description Its number of that day.
+       */
+      number: number;
+      /** @description Where. */
+      place: string;
     };
     /** @description A frame to be marked again. */
     BlindFrame: {
@@ -2737,6 +2842,29 @@ export interface components {
     };
     /** @description An entry of the append-only log: a command, or a step back or forward through the commands. */
     Entry: components['schemas']['Travel'] | components['schemas']['MarkCommand'];
+    /** @description What goes with a person. */
+    Erasing: {
+      /**
+       * Format: int64
+       * @description Corrections of the person.
+       */
+      corrections: number;
+      /**
+       * Format: int64
+       * @description Couples in which the person dances.
+       */
+      couples: number;
+      /**
+       * Format: int64
+       * @description Corrections of partners, from the same takes.
+       */
+      of_partners: number;
+      /**
+       * Format: int64
+       * @description Their takes, with films and marks.
+       */
+      takes: number;
+    };
     /** @description A number with its standard uncertainty (1σ), in the unit its owner states. */
     Estimate: {
       /**
@@ -4008,6 +4136,13 @@ export interface components {
        * @description Whose sheet.
        */
       person?: string | null;
+    };
+    /** @description One password for another. */
+    NewPassword: {
+      /** @description The one that takes its place: ten characters or more. */
+      new: string;
+      /** @description The present one. */
+      old: string;
     };
     /** @description A routine to be made. */
     NewRoutine: {
@@ -5901,6 +6036,81 @@ export interface operations {
       };
     };
   };
+  bin_list: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Binned'][];
+        };
+      };
+    };
+  };
+  bin_restore: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Take'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  bin_erase: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   calendar_read: {
     parameters: {
       query?: never;
@@ -7480,6 +7690,62 @@ export interface operations {
       };
     };
   };
+  people_erase: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  people_erasing: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Erasing'];
+        };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   people_log: {
     parameters: {
       query?: never;
@@ -7910,6 +8176,15 @@ export interface operations {
           'application/json': components['schemas']['Problem'];
         };
       };
+      /** @description too many at once */
+      503: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
     };
   };
   session_sign_out: {
@@ -7926,6 +8201,56 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+    };
+  };
+  session_password: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NewPassword'];
+      };
+    };
+    responses: {
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SessionView'];
+        };
+      };
+      /** @description the present password is another, or the new one is too short */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      /** @description too many tries */
+      429: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+      /** @description too many at once */
+      503: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
       };
     };
   };
@@ -8240,6 +8565,33 @@ export interface operations {
         content: {
           'application/json': components['schemas']['TakeView'];
         };
+      };
+      404: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  takes_bin: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       404: {
         headers: {

@@ -13,6 +13,7 @@ import { Place } from '../shell/Shell';
 import { Empty, Loaded } from '../shell/State';
 import { day, logged, plural, quantity, type Role } from '../words';
 import { CorrectionDialog } from './CorrectionDialog';
+import { EraseDialog } from './EraseDialog';
 
 function Entry({ c, onChange }: { c: Schemas['Correction']; onChange: () => void }) {
   const catalogue = useCatalogue();
@@ -71,6 +72,7 @@ export function PersonPage() {
   const { id = '' } = useParams();
   const person = usePerson(id);
   const log = useLog(id);
+  const [erasing, setErasing] = useState(false);
   const [changing, setChanging] = useState<Schemas['Correction'] | null>(null);
   return (
     <Loaded of={person}>
@@ -79,9 +81,14 @@ export function PersonPage() {
           title={p.name}
           note={quantity(p.height, 'metres')}
           action={
-            <Button variant="outlined" component={Link} to={`/progress/${p.id}`}>
-              Progress
-            </Button>
+            <>
+              <Button color="error" onClick={() => setErasing(true)}>
+                Erase…
+              </Button>
+              <Button variant="outlined" component={Link} to={`/progress/${p.id}`}>
+                Progress
+              </Button>
+            </>
           }
         >
           {p.note && (
@@ -103,6 +110,7 @@ export function PersonPage() {
               )
             }
           </Loaded>
+          {erasing && <EraseDialog person={p} onClose={() => setErasing(false)} />}
           {changing && <CorrectionDialog was={changing} onClose={() => setChanging(null)} />}
         </Place>
       )}

@@ -8,10 +8,12 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
 import { Link } from 'react-router';
 import { currentToken, Refused, type Problem, type Schemas } from '../api/client';
+import { useChangePassword } from '../api/hooks';
 import { useRepeatability } from '../api/plan';
 import { Place } from '../shell/Shell';
 import { Failure, Loaded } from '../shell/State';
 import { day, plural, quantity } from '../words';
+import { Bin } from './Bin';
 
 /** Words for an intraclass correlation: Koo, T. K. & Li, M. Y. (2016), J. Chiropr. Med. 15. */
 function agreementWord(icc: number | null | undefined) {
@@ -163,6 +165,52 @@ function Archive() {
   );
 }
 
+/** The own password. */
+function Password() {
+  const change = useChangePassword();
+  const [given, setGiven] = useState({ old: '', new: '' });
+  return (
+    <Box
+      component="form"
+      onSubmit={(e) => {
+        e.preventDefault();
+        change.mutate(given, { onSuccess: () => setGiven({ old: '', new: '' }) });
+      }}
+    >
+      <Typography variant="body2" color="text.secondary" sx={{ mb: 1.5 }}>
+        Ten characters or more; a sentence is good. Whoever else is signed in with this account is
+        signed out.
+      </Typography>
+      <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap', alignItems: 'center' }}>
+        <TextField
+          label="Present password"
+          type="password"
+          autoComplete="current-password"
+          value={given.old}
+          onChange={(e) => setGiven({ ...given, old: e.target.value })}
+        />
+        <TextField
+          label="New password"
+          type="password"
+          autoComplete="new-password"
+          value={given.new}
+          onChange={(e) => setGiven({ ...given, new: e.target.value })}
+        />
+        <Button
+          type="submit"
+          variant="outlined"
+          loading={change.isPending}
+          disabled={given.old === '' || given.new === ''}
+        >
+          Change the password
+        </Button>
+      </Box>
+      {change.isSuccess && <Typography role="status">The password is changed.</Typography>}
+      <Failure error={change.error} />
+    </Box>
+  );
+}
+
 /** What concerns the coach and the studio itself. */
 export function SettingsPage() {
   const repeat = useRepeatability();
@@ -186,6 +234,18 @@ export function SettingsPage() {
           The <Link to="/faults">catalogue</Link> holds the bands and your own entries, its{' '}
           <Link to="/faults/agreement">agreement</Link> how often you and the tool say the same.
         </Typography>
+      </Card>
+      <Card component="section" aria-label="Account" sx={{ p: 1.5, mb: 1.5 }}>
+        <Typography variant="h2" gutterBottom>
+          Account
+        </Typography>
+        <Password />
+      </Card>
+      <Card component="section" aria-label="Bin" sx={{ p: 1.5, mb: 1.5 }}>
+        <Typography variant="h2" gutterBottom>
+          Bin
+        </Typography>
+        <Bin />
       </Card>
       <Card component="section" aria-label="Export and backup" sx={{ p: 1.5 }}>
         <Typography variant="h2" gutterBottom>

@@ -1,15 +1,20 @@
+import BinIcon from '@mui/icons-material/DeleteOutlined';
+import Alert from '@mui/material/Alert';
 import Button from '@mui/material/Button';
 import Card from '@mui/material/Card';
+import IconButton from '@mui/material/IconButton';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
 import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
+import Tooltip from '@mui/material/Tooltip';
 import { useState } from 'react';
 import { Link } from 'react-router';
+import { useBinTake, useRestoreTake } from '../api/bin';
 import { useCharts, useTakes } from '../api/hooks';
 import { Place } from '../shell/Shell';
-import { Empty, Loaded } from '../shell/State';
+import { Empty, Failure, Loaded } from '../shell/State';
 import { day } from '../words';
 import { NewTake } from './NewTake';
 import { Stages } from './Stages';
@@ -26,6 +31,12 @@ export function TakesPage() {
   const takes = useTakes();
   const charts = useCharts();
   const [adding, setAdding] = useState(false);
+  const restore = useRestoreTake();
+  const bin = useBinTake();
+  const put = (id: string) => {
+    restore.reset();
+    bin.mutate(id);
+  };
   return (
     <Place
       title="Takes"
@@ -41,6 +52,25 @@ export function TakesPage() {
         </>
       }
     >
+      <Failure error={bin.error ?? restore.error} />
+      {bin.isSuccess && !restore.isSuccess && (
+        <Alert
+          severity="info"
+          role="status"
+          sx={{ mb: 1.5 }}
+          action={
+            <Button
+              color="inherit"
+              loading={restore.isPending}
+              onClick={() => restore.mutate(bin.variables)}
+            >
+              Undo
+            </Button>
+          }
+        >
+          The take is in the bin (Settings) for thirty days.
+        </Alert>
+      )}
       <Card>
         <Loaded of={takes}>
           {(all) =>
@@ -56,6 +86,7 @@ export function TakesPage() {
                     <TableCell>Film</TableCell>
                     <TableCell>Preparation</TableCell>
                     <TableCell>Review</TableCell>
+                    <TableCell padding="none" />
                   </TableRow>
                 </TableHead>
                 <TableBody>
@@ -75,6 +106,17 @@ export function TakesPage() {
                           <Stages take={t} />
                         </TableCell>
                         <TableCell>{t.reviewed ? 'closed' : 'open'}</TableCell>
+                        <TableCell padding="none">
+                          <Tooltip title="Put in the bin">
+                            <IconButton
+                              size="small"
+                              aria-label={`Put in the bin: ${t.leader} & ${t.follower}, ${day(t.held_on)}, take ${t.number}`}
+                              onClick={() => put(t.id)}
+                            >
+                              <BinIcon fontSize="small" />
+                            </IconButton>
+                          </Tooltip>
+                        </TableCell>
                       </TableRow>
                     );
                   })}

@@ -4,7 +4,7 @@
 use nalgebra::{Rotation3, Unit, Vector3};
 
 use crate::body::Landmark;
-use crate::body::solve::Source;
+use crate::body::solve::{Source, USUAL_FALL};
 use crate::body::track::Sighting;
 use crate::camera::Camera;
 use crate::units::Role;
@@ -44,11 +44,10 @@ pub(super) fn turn(track: &mut [Sighting], camera: &Camera) {
 }
 
 /// By how much a network takes a body that is seen from above for one that leans away, for each degree by which the ray
-/// to the hips falls beyond the usual, and what is usual, degrees. A regression over 3,430 trunks of 20 rendered takes,
+/// to the hips falls beyond the usual, degrees. A regression over 3,430 trunks of 20 rendered takes,
 /// phones 0.8 to 3.5 m high (`make pose-accuracy` prints it of any draw); networks learn from pictures whose horizon is
 /// level, and take half of the view from above for the body's own lean.
 const LEANS_AWAY: f64 = 0.52;
-const USUAL_FALL: f64 = 9.2;
 
 /// What turns hints along a ray in the camera's axes back upright: about the level line across the ray.
 fn upright_again(ray: &Vector3<f64>, camera: &Camera) -> Rotation3<f64> {
@@ -127,7 +126,7 @@ mod tests {
     use nalgebra::{Point3, Vector3};
 
     use super::*;
-    use crate::body::solve::Source;
+    use crate::body::solve::{Source, USUAL_FALL};
     use crate::body::track::Sight;
     use crate::units::MediaTime;
 

@@ -11,7 +11,8 @@ use upright_pose::follow::{Crowd, Said, follow};
 use upright_studio::Performance;
 
 use crate::scene::Scenes;
-use crate::{STRANGER, away, crowds, draw, height, pictures, truth};
+use crate::searched::crowds;
+use crate::{STRANGER, away, draw, height, pictures, truth};
 
 /// Least share of the dancers' sights that are found where they hold each other openly, per cent.
 const FOUND: f64 = 97.0;

@@ -17,10 +17,15 @@ mod finding;
 #[path = "../../../studio/examples/accuracy/findings.rs"]
 mod findings;
 mod marked;
+#[path = "../../../studio/examples/accuracy/posture.rs"]
+mod posture;
 mod said;
 mod scene;
+mod searched;
 #[path = "../../../studio/examples/accuracy/steps.rs"]
 mod steps;
+#[path = "../../../studio/examples/accuracy/tally.rs"]
+mod tally;
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -32,24 +37,19 @@ use rand::RngCore as _;
 use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
 use rayon::prelude::*;
+use searched::crowds;
 use serde::{Deserialize, Serialize};
 use upright_core::body::Landmark;
 use upright_core::body::track::{Sight, Sighting};
 use upright_core::camera::Camera;
 use upright_core::units::{MediaTime, Role};
-use upright_pose::follow::{Crowd, Followed, Said, Search, at, follow};
+use upright_pose::follow::{Followed, Said, at, follow};
 use upright_pose::sure::over_time;
 use upright_pose::{Effort, Finder, Networks, Person, Picture, point};
 use upright_studio::{Performance, Renderer};
 
 /// Pictures of a take, seconds.
 const SECONDS: f64 = 6.4;
-
-/// Pictures that are looked at together, as the worker does it.
-const BATCH: usize = 16;
-
-/// People are looked for in every so many pictures.
-const PEOPLE_EVERY: usize = 2;
 
 /// Who is further from every dancer than this is none, shares of the height.
 const STRANGER: f64 = 0.35;
@@ -205,50 +205,6 @@ fn pictures(p: &Performance, phone: usize, times: &[f64]) -> Vec<Picture> {
 
 fn moments(p: &Performance) -> Vec<f64> {
     draw::frames(p, SECONDS).iter().map(|t| t.secs()).collect()
-}
-
-/// Who is in the pictures, as the worker looks for them, and how many in each with the time that took.
-fn crowds(
-    networks: &dyn Finder,
-    pictures: &[Picture],
-    times: &[f64],
-) -> (Vec<Crowd>, Vec<(usize, f64)>) {
-    let (mut search, mut people) = (Search::default(), Vec::new());
-    for from in (0..times.len()).step_by(BATCH) {
-        let batch: Vec<usize> = (from..(from + BATCH).min(times.len()))
-            .step_by(PEOPLE_EVERY)
-            .collect();
-        let window = search.window();
-        let found: Vec<(Crowd, f64)> = batch
-            .par_iter()
-            .map(|i| {
-                let begun = Instant::now();
-                let whole = Search::whole(i / PEOPLE_EVERY);
-                let people = networks.crowd(&pictures[*i], window, whole).unwrap();
-                let crowd = Crowd {
-                    at: times[*i],
-                    people,
-                };
-                (crowd, begun.elapsed().as_secs_f64())
-            })
-            .collect();
-        people.extend(found.iter().map(|(c, took)| (c.people.len().min(2), *took)));
-        let crowds: Vec<Crowd> = found.into_iter().map(|(crowd, _)| crowd).collect();
-        let (many, size) = (crowds.len(), pictures[0].size());
-        search.found(crowds, size, &Said::default());
-        let again: Vec<(usize, Vec<Person>)> = search
-            .missing(many, size, &Said::default())
-            .into_par_iter()
-            .map(|(k, window, there)| {
-                let picture = &pictures[k * PEOPLE_EVERY];
-                (k, networks.again(picture, window, there.as_ref()).unwrap())
-            })
-            .collect();
-        for (k, people) in again {
-            search.found_again(k, people);
-        }
-    }
-    (search.crowds(), people)
 }
 
 /// Looks at a phone's pictures of a take as the worker does it.
@@ -526,7 +482,7 @@ fn main() -> ExitCode {
         _ => Effort::Usual,
     };
     let scenes = text("--scenes");
-    let scenes = scene::Scenes::named(scenes.as_deref().unwrap_or("usual"));
+    let scenes = scene::Scenes::named(scenes.as_deref().unwrap_or("phones"));
     if std::env::args().any(|a| a == "--finding") {
         return finding::run(&networks, (takes, &mut rng), scenes, kept.as_deref());
     }
@@ -653,6 +609,7 @@ fn main() -> ExitCode {
     );
     let (lines, missed) = bodies::table(&rows);
     println!("{lines}\n{}", bodies::by_nearness(&rows));
+    println!("{}", bodies::by_pitch(&rows));
     println!("{}", by_hand.table());
     println!("{}", said.table());
     for m in &missed {

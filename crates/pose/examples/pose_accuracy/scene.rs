@@ -23,10 +23,10 @@ pub enum Scenes {
 impl Scenes {
     pub fn named(name: &str) -> Self {
         match name {
-            "phones" => Self::Phones,
+            "usual" => Self::Usual,
             "others" => Self::Others,
             "alone" => Self::Alone,
-            _ => Self::Usual,
+            _ => Self::Phones,
         }
     }
 
@@ -92,15 +92,12 @@ fn watcher(s: &Scenario, rng: &mut ChaCha8Rng) -> Watcher {
     }
 }
 
-/// Bounds of the classes of pitch, degrees down.
-const PITCHES: [f64; 4] = [-90.0, 8.0, 20.0, 90.0];
-
 /// How far hints lean away, by how far the phone looks down.
 pub fn leans(all: &[[f64; 4]]) -> String {
     let mut page = String::from(
         "hints' lean away and to the right beyond the body's, by the phone's pitch:\n",
     );
-    for range in PITCHES.windows(2) {
+    for range in crate::bodies::PITCHES.windows(2) {
         let of = |k: usize| {
             let some = all.iter().filter(|l| (range[0]..range[1]).contains(&l[3]));
             some.map(|l| l[k]).collect::<Vec<f64>>()

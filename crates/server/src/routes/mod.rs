@@ -2,6 +2,7 @@
 
 mod archive;
 mod bench;
+mod bin;
 mod calendar;
 mod charts;
 mod clips;
@@ -52,8 +53,12 @@ pub(crate) fn api() -> OpenApiRouter<App> {
             session::sign_in,
             session::sign_out
         ))
+        .routes(routes!(session::change_password))
         .routes(routes!(people::list, people::create))
-        .routes(routes!(people::read, people::update))
+        .routes(routes!(people::read, people::update, bin::erase_person))
+        .routes(routes!(bin::erasing))
+        .routes(routes!(bin::list))
+        .routes(routes!(bin::restore, bin::erase_take))
         .routes(routes!(people::log))
         .routes(routes!(couples::list, couples::create))
         .routes(routes!(couples::set_limit))
@@ -75,7 +80,7 @@ pub(crate) fn api() -> OpenApiRouter<App> {
         .routes(routes!(studio::make))
         .routes(routes!(studio::faults))
         .routes(routes!(takes::list, takes::create))
-        .routes(routes!(takes::read))
+        .routes(routes!(takes::read, bin::put))
         .routes(routes!(takes::set_reviewed))
         .routes(routes!(clips::video))
         .routes(routes!(clips::align))

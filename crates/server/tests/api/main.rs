@@ -2,6 +2,7 @@
 #![allow(clippy::unwrap_used, clippy::panic)]
 
 mod charts;
+mod doors;
 mod exchange;
 mod floor;
 mod judgement;
@@ -34,6 +35,11 @@ struct House {
 
 /// Serves the application on a new database, with one studio for each of the e-mail addresses.
 async fn house(emails: &[&str]) -> House {
+    house_at(emails, upright_server::Reach::default()).await
+}
+
+/// The same, reached by browsers in some way.
+async fn house_at(emails: &[&str], reach: upright_server::Reach) -> House {
     let store = testing::database().await;
     let hash = hash_password(PASSWORD).unwrap();
     for email in emails {
@@ -44,10 +50,14 @@ async fn house(emails: &[&str]) -> House {
         };
         store.create_studio("A hall", None, account).await.unwrap();
     }
-    open(store, tempfile::tempdir().unwrap()).await
+    open_at(store, tempfile::tempdir().unwrap(), reach).await
 }
 
 async fn open(store: Store, folder: tempfile::TempDir) -> House {
+    open_at(store, folder, upright_server::Reach::default()).await
+}
+
+async fn open_at(store: Store, folder: tempfile::TempDir, reach: upright_server::Reach) -> House {
     let app = App::new(Parts {
         store,
         blobs: Blobs::in_folder(&folder.path().join("blobs")).unwrap(),
@@ -56,6 +66,7 @@ async fn open(store: Store, folder: tempfile::TempDir) -> House {
         web: folder.path().join("web"),
         demo: None,
         most_clip: Some(3_000_000),
+        reach,
     });
     let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
     let url = format!("http://{}", listener.local_addr().unwrap());
@@ -94,8 +105,8 @@ impl Coach {
     }
 
     async fn signed_in(house: &House, email: &str) -> Self {
-        let coach = Self::visitor(house).await;
-        let (status, _) = coach
+        let mut coach = Self::visitor(house).await;
+        let (status, session) = coach
             .send(
                 Method::POST,
                 "/api/session",
@@ -104,6 +115,10 @@ impl Coach {
             )
             .await;
         assert_eq!(status, StatusCode::OK);
+        session["token"]
+            .as_str()
+            .unwrap()
+            .clone_into(&mut coach.token);
         coach
     }
 
@@ -358,7 +373,10 @@ async fn signing_in_needs_the_right_words_from_the_right_page() {
         cookie.contains("httponly") && cookie.contains("samesite=lax"),
         "{cookie}"
     );
-    assert_eq!(v.get("/api/session").await["name"], "Coach");
+    let session = v.get("/api/session").await;
+    assert_eq!(session["name"], "Coach");
+    let mut v = v;
+    session["token"].as_str().unwrap().clone_into(&mut v.token);
     let (status, _) = v.send(Method::DELETE, "/api/session", None, None).await;
     assert_eq!(status, 204);
     let (status, _) = v.send(Method::GET, "/api/people", None, None).await;
@@ -1000,6 +1018,7 @@ async fn a_preparation_left_behind_is_taken_up_again() {
         web: first.folder.path().join("web"),
         demo: None,
         most_clip: None,
+        reach: upright_server::Reach::default(),
     });
     upright_server::jobs::resume(&again).await.unwrap();
     assert_eq!(c.prepared(&take).await["state"], "ready");

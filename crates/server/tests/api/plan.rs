@@ -391,7 +391,7 @@ async fn a_lesson_is_planned_held_and_logged_without_a_film() {
 }
 
 /// Two filmed takes of one couple, marked, the second one slower: leader, follower, couple and both takes.
-async fn two_filmed(h: &House, c: &Coach) -> (String, String, String, [String; 2]) {
+pub(super) async fn two_filmed(h: &House, c: &Coach) -> (String, String, String, [String; 2]) {
     let (leader, follower, couple, first) = c.take().await;
     let new = json!({"couple_id": couple, "held_on": "2026-04-04", "shoes": "trainers"});
     let second = id(&c.post("/api/takes", new).await);
@@ -681,8 +681,16 @@ fn without_ids(mut rows: Value) -> Value {
             let next = seen.len();
             return Some(format!("id {}", seen.entry(s.to_owned()).or_insert(next)));
         }
-        s.starts_with("proxy/").then(|| "proxy".to_owned())
+        None
     });
+    // Files are kept in each studio's own folder, originals by their content.
+    for clip in rows["clip"].as_array_mut().unwrap() {
+        let original = clip["original"]
+            .as_str()
+            .and_then(|key| key.rsplit('/').next());
+        clip["original"] = json!(original.map(str::to_owned));
+        clip["proxy"] = json!(clip["proxy"].is_string());
+    }
     rows
 }
 

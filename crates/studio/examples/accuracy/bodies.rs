@@ -6,16 +6,18 @@ use std::fmt::Write as _;
 use nalgebra::Vector3;
 use rand_chacha::ChaCha8Rng;
 use upright_core::body::Landmark;
-use upright_core::body::solve::{Bodies, Posture, value};
+use upright_core::body::solve::{Bodies, value};
 use upright_core::measure::PLACE;
-use upright_core::units::{Estimate, Foot, Role, wrap_degrees};
+use upright_core::units::{Foot, Role, wrap_degrees};
 use upright_studio::{Body, Performance};
 
 use upright_core::marks::Marks;
 use upright_core::take::Film;
 
 use crate::draw::{ROWS, Row, draw, marked, solve};
+use crate::posture::{elbow, foot, lean, stand, yaw};
 use crate::steps::{self, Steps};
+use crate::tally::Tally;
 use Landmark as L;
 
 /// Least share of takes that must be solved.
@@ -43,63 +45,28 @@ fn target(targets: [f64; 4], row: Row) -> f64 {
     }]
 }
 
-/// Errors of one measure in one row: error and claimed σ; and how many were not visible.
-#[derive(Default)]
-pub struct Tally {
-    errors: Vec<(f64, f64)>,
-    unseen: usize,
-}
-
-impl Tally {
-    fn add(&mut self, estimate: Option<Estimate>, truth: f64, most_sigma: f64, round: bool) {
-        match estimate {
-            Some(e) if e.sigma <= most_sigma => {
-                let off = e.value - truth;
-                self.errors
-                    .push((if round { wrap_degrees(off) } else { off }, e.sigma));
-            }
-            _ => self.unseen += 1,
-        }
-    }
-
-    /// Those of two together.
-    fn and(&self, other: &Self) -> Self {
-        Self {
-            errors: [&self.errors[..], &other.errors].concat(),
-            unseen: self.unseen + other.unseen,
-        }
-    }
-
-    fn quantile(&self, q: f64) -> f64 {
-        let mut all: Vec<f64> = self.errors.iter().map(|e| e.0.abs()).collect();
-        all.sort_by(f64::total_cmp);
-        all.get(((all.len() as f64 - 1.0) * q).round() as usize)
-            .copied()
-            .unwrap_or(f64::NAN)
-    }
-
-    fn bias(&self) -> f64 {
-        self.errors.iter().map(|e| e.0).sum::<f64>() / self.errors.len().max(1) as f64
-    }
-
-    fn within(&self, times: f64) -> f64 {
-        let n = self
-            .errors
-            .iter()
-            .filter(|(e, s)| e.abs() <= times * s)
-            .count();
-        n as f64 / self.errors.len().max(1) as f64
-    }
-}
-
 /// Dancers embrace whose feet are nearer to each other's than this, in the middle, metres.
 const EMBRACE: f64 = 0.5;
+
+/// Bounds of the classes of how far a phone looks down, degrees.
+pub const PITCHES: [f64; 4] = [-90.0, 8.0, 20.0, 90.0];
+
+/// Bounds of the classes of how far a trunk is from upright, degrees, and their names.
+const TILTS: [f64; 4] = [0.0, 5.0, 12.0, 180.0];
+const TILTED: [&str; 3] = ["upright", "leaning", "bent"];
+
+/// The class that a value is of.
+fn class(bounds: [f64; 4], value: f64) -> usize {
+    bounds[1..3].iter().filter(|b| value >= **b).count()
+}
 
 /// What is known of one row.
 #[derive(Default)]
 pub struct OfRow {
     apart: [Tally; 6],
     embraced: [Tally; 6],
+    /// Leans fore and aft and sideways, by how far the first phone looks down and how far the trunk is from upright.
+    leans: [[[Tally; 2]; 3]; 3],
     steps: Steps,
 }
 
@@ -121,64 +88,15 @@ impl OfRow {
 /// A direction is told of that errs by more than so many of its σ.
 const FAR_OFF: f64 = 5.0;
 
-/// What a measure reads from a body, true or solved.
-trait Has {
-    fn at(&self, l: Landmark) -> Vector3<f64>;
-}
-
-impl Has for Posture<'_> {
-    fn at(&self, l: Landmark) -> Vector3<f64> {
-        self.joint(l)
-    }
-}
-
-impl Has for &Body {
-    fn at(&self, l: Landmark) -> Vector3<f64> {
-        self.joint(l).coords
-    }
-}
-
-fn middle(b: &impl Has, x: Landmark, y: Landmark) -> Vector3<f64> {
-    0.5 * (b.at(x) + b.at(y))
-}
-
-fn ahead(b: &impl Has) -> Vector3<f64> {
-    let line = b.at(L::LeftShoulder) - b.at(L::RightShoulder);
-    Vector3::new(line.y, -line.x, 0.0).normalize()
-}
-
-fn yaw(b: &impl Has) -> f64 {
-    let a = ahead(b);
-    a.y.atan2(a.x).to_degrees()
-}
-
-fn lean(b: &impl Has, sideways: bool) -> f64 {
-    let trunk = middle(b, L::LeftShoulder, L::RightShoulder) - middle(b, L::LeftHip, L::RightHip);
-    let way = if sideways {
-        Vector3::z().cross(&ahead(b))
-    } else {
-        ahead(b)
-    };
-    trunk.dot(&way).atan2(trunk.z).to_degrees()
-}
-
-fn elbow(b: &impl Has, side: Foot) -> f64 {
-    let [s, e, w] = Landmark::arm(side).map(|l| b.at(l));
-    (s - e).angle(&(w - e)).to_degrees()
-}
-
-fn foot(b: &impl Has, side: Foot) -> Vector3<f64> {
-    let [heel, toe] = Landmark::heel_toe(side);
-    middle(b, heel, toe)
-}
-
-fn stand(b: &impl Has) -> Vector3<f64> {
-    0.5 * (foot(b, Foot::Left) + foot(b, Foot::Right))
-}
-
 /// From one dancer's stand to the other's along the floor, metres.
 fn between([leader, follower]: &[Body; 2]) -> f64 {
     (stand(&leader) - stand(&follower)).xy().norm()
+}
+
+/// How far the first phone looks down, degrees.
+fn pitch(p: &Performance) -> f64 {
+    let ahead = p.phone(0).camera().rotation.inverse() * Vector3::z();
+    (-ahead.z).asin().to_degrees()
 }
 
 /// Measures one solved dancer against the truth.
@@ -188,10 +106,15 @@ fn compare(p: &Performance, role: Role, row: Row, solved: &Bodies, of: &mut OfRo
     } else {
         8.0
     };
+    let pitch = class(PITCHES, pitch(p));
     for (t, at) in solved.at.iter().enumerate() {
         let bodies = p.bodies(*at);
         let truth = &bodies[role as usize];
-        let tallies = of.of(&bodies);
+        let tallies = if between(&bodies) < EMBRACE {
+            &mut of.embraced
+        } else {
+            &mut of.apart
+        };
         for side in [Foot::Left, Foot::Right] {
             let [heel, toe] = Landmark::heel_toe(side).map(|l| truth.joint(l).z);
             // On the floor, where the catalogue asks.
@@ -203,9 +126,11 @@ fn compare(p: &Performance, role: Role, row: Row, solved: &Bodies, of: &mut OfRo
             }
             tallies[4].add(solved.elbow(t, side), elbow(&truth, side), 9.0, false);
         }
+        let tilt = lean(&truth, false).hypot(lean(&truth, true));
         for (k, sideways) in [(2, false), (3, true)] {
             let e = solved.value(t, |b| Some(lean(&b, sideways)));
             tallies[k].add(e, lean(&truth, sideways), 3.0, false);
+            of.leans[pitch][class(TILTS, tilt)][k - 2].add(e, lean(&truth, sideways), 3.0, false);
         }
         let own = yaw(&truth);
         let e = solved.value(t, |b| Some(own + wrap_degrees(yaw(&b) - own)));
@@ -342,6 +267,30 @@ pub fn by_nearness(rows: &BTreeMap<Row, OfRow>) -> String {
             let whom = format!("{}, {how}", row.name());
             for k in [0, 1, 5] {
                 page.push_str(&line(&whom, *row, k, &tallies[k]));
+            }
+        }
+    }
+    page
+}
+
+/// Leans by how far the phone looks down and how far the trunk is from upright.
+#[allow(dead_code)]
+pub fn by_pitch(rows: &BTreeMap<Row, OfRow>) -> String {
+    let mut page = format!("Leans by how far the first phone looks down:\n\n{HEAD}");
+    for (row, of) in rows {
+        for (range, tilts) in PITCHES.windows(2).zip(&of.leans) {
+            let down = match range {
+                [from, _] if *from < 0.0 => format!("less than {:.0}°", range[1]),
+                [from, to] if *to >= 90.0 => format!("{from:.0}° or more"),
+                _ => format!("{:.0} to {:.0}°", range[0], range[1]),
+            };
+            let all = std::array::from_fn(|k| tilts[0][k].and(&tilts[1][k]).and(&tilts[2][k]));
+            for (name, both) in TILTED.iter().zip(tilts).chain([(&"all", &all)]) {
+                let there = |t: &&Tally| t.errors.len() + t.unseen > 0;
+                for (k, t) in both.iter().enumerate().filter(|(_, t)| there(t)) {
+                    let whom = format!("{}, {down} down, {name}", row.name());
+                    page.push_str(&line(&whom, *row, 2 + k, t));
+                }
             }
         }
     }

@@ -8,7 +8,9 @@
 mod bodies;
 mod draw;
 mod findings;
+mod posture;
 mod steps;
+mod tally;
 
 use std::process::ExitCode;
 use std::sync::atomic::Ordering;

@@ -7,7 +7,7 @@ use nalgebra::{DMatrix, DVector, Matrix3, Point3, Vector3};
 
 use super::alone::Alone;
 use super::skeleton::{self, Joints, N, SCALES, at};
-use super::sure::OF_CAMERA;
+use super::sure::{OF_CAMERA, OWN};
 use super::{FAR, by_networks};
 use crate::body::Landmark;
 use crate::units::{Estimate, Foot};
@@ -188,7 +188,7 @@ impl Bodies {
     ) -> Self {
         let n = at.len();
         let own = Arc::new(DMatrix::from_diagonal_element(N, N, (sigma * sigma) as f32));
-        let shared = Arc::new(DMatrix::zeros(N, SCALES));
+        let shared = Arc::new(DMatrix::zeros(N, OWN));
         let flat = |all: &[Point3<f64>; 19]| {
             let mut x = [0.0; N];
             for (l, p) in all.iter().enumerate() {
@@ -202,7 +202,7 @@ impl Bodies {
             planted,
             own: vec![own; n],
             shared: vec![shared; n],
-            shared_covariance: DMatrix::zeros(SCALES, SCALES),
+            shared_covariance: DMatrix::zeros(OWN, OWN),
             spreads: vec![[0.0; 2]; n],
             height,
             scales: [0.0; SCALES],
@@ -215,7 +215,7 @@ impl Bodies {
 
     /// As a dancer is known alone, by so many cameras, before it is known how surely.
     pub(super) fn unsure(alone: &Alone, cameras: usize) -> Self {
-        let many = SCALES + OF_CAMERA * cameras;
+        let many = OWN + OF_CAMERA * cameras;
         let n = alone.at.len();
         // All instants share the nothing that is known.
         let (own, shared) = (DMatrix::zeros(N, N), DMatrix::zeros(N, many));
@@ -373,11 +373,11 @@ fn first_order(
     };
     let found = eval(&joints)?;
     let shared = &of.first()?.of.shared_covariance;
-    let cameras = shared.ncols() - SCALES;
+    let cameras = shared.ncols() - OWN;
     let mut by_camera = DVector::zeros(cameras);
     let mut variance = 0.0;
-    // Length scales are each dancer's own and the same at all of the dancer's instants.
-    let mut by_scales: Vec<(&Bodies, DVector<f64>)> = Vec::new();
+    // Length scales and shoes are each dancer's own and the same at all of the dancer's instants.
+    let mut by_own: Vec<(&Bodies, DVector<f64>)> = Vec::new();
     for (k, moment) in of.iter().enumerate() {
         let mask = used[k].get();
         let index: Vec<usize> = Landmark::ALL
@@ -422,17 +422,17 @@ fn first_order(
                 + (TURNS * moment.gap * turned).powi(2);
         }
         let along = |k: usize| moment.shared(&index, &slopes, k);
-        by_camera += DVector::from_fn(cameras, |k, _| along(SCALES + k));
-        let own = DVector::from_fn(SCALES, |k, _| along(k));
-        match by_scales.iter_mut().find(|b| std::ptr::eq(b.0, moment.of)) {
+        by_camera += DVector::from_fn(cameras, |k, _| along(OWN + k));
+        let own = DVector::from_fn(OWN, |k, _| along(k));
+        match by_own.iter_mut().find(|b| std::ptr::eq(b.0, moment.of)) {
             Some(b) => b.1 += own,
-            None => by_scales.push((moment.of, own)),
+            None => by_own.push((moment.of, own)),
         }
     }
-    let of_cameras = shared.view((SCALES, SCALES), (cameras, cameras));
+    let of_cameras = shared.view((OWN, OWN), (cameras, cameras));
     variance += by_camera.dot(&(of_cameras * &by_camera));
-    for (bodies, slope) in &by_scales {
-        let own = bodies.shared_covariance.view((0, 0), (SCALES, SCALES));
+    for (bodies, slope) in &by_own {
+        let own = bodies.shared_covariance.view((0, 0), (OWN, OWN));
         variance += slope.dot(&(own * slope));
     }
     let sigma = variance.max(0.0).sqrt();

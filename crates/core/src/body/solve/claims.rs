@@ -23,9 +23,6 @@ struct Claims {
     /// Between left and right of the trunk along the floor: where it hardly turns, so that neighbours smooth it, and
     /// where it turns.
     faces: [f64; 2],
-    /// How far all that is seen of a trunk is turned throughout a take, radians: neighbours do not make it smaller, nor
-    /// does a second camera that sees the same side.
-    stays: f64,
     arms: [f64; 2],
     /// Below the hips.
     legs: [f64; 2],
@@ -38,8 +35,6 @@ const NETWORK: Claims = Claims {
     trunk: [0.6, 1.0],
     depth: None,
     faces: [1.4, 1.0],
-    // How far ahead the near side is seen goes with the clothes.
-    stays: 0.08,
     arms: [2.0, 2.0],
     legs: [1.2, 1.4],
 };
@@ -52,7 +47,6 @@ const DETECTOR: Claims = Claims {
     trunk: [0.63, 0.75],
     depth: None,
     faces: [1.12, 0.92],
-    stays: 0.0,
     arms: [0.75; 2],
     legs: [0.9; 2],
 };
@@ -64,7 +58,6 @@ const ONE_CAMERA: Claims = Claims {
     trunk: [0.8, 1.0],
     depth: Some(0.5),
     faces: [1.0; 2],
-    stays: 0.0,
     arms: [0.74; 2],
     legs: [0.82; 2],
 };
@@ -183,16 +176,6 @@ impl Calibrated {
                 _ => None,
             },
             by_hand: !super::automatic(instants),
-        }
-    }
-
-    /// How far an instant's trunk may be turned all the time, radians; not at all where anybody else has seen it too.
-    pub fn stays(&self, now: &Instant) -> f64 {
-        let trunk = Landmark::TRUNK.as_flattened();
-        let mut seen = now.seen.iter().filter(|s| trunk.contains(&s.landmark));
-        match &self.claims {
-            Some(claims) if seen.all(|s| s.source == Source::Network) => claims.stays,
-            _ => 0.0,
         }
     }
 
@@ -358,28 +341,5 @@ mod tests {
         let feet = modes(&c, L::LEGS[4], 0);
         assert_eq!(feet.map(|v| (1e6 * v).round()), [1.5e6; 2]);
         assert!((modes(&c, L::LEGS[3], 0)[0] - 1.5 * NETWORK.legs[0]).abs() < 1e-9);
-    }
-
-    #[test]
-    fn what_networks_see_turned_stays_until_a_hand_has_marked_the_trunk() {
-        let at = nalgebra::Point3::new(0.0, -5.0, 1.5);
-        let camera = Camera::looking_at(at, nalgebra::Point3::origin(), 0.0, 65.0, [1280.0, 720.0]);
-        let stays = |hip: Source, toe: Source| {
-            let mut now = Instant::new(0.0);
-            now.seen = vec![
-                seen(L::LeftHip, hip),
-                seen(L::RightShoulder, Source::Network),
-                seen(L::LeftToe, toe),
-            ];
-            Calibrated::new(&[now.clone()], &[&camera; 2], 1.0).stays(&now)
-        };
-        assert_eq!(stays(Source::Network, Source::Network), 0.08);
-        // A marked foot says nothing of it.
-        assert_eq!(stays(Source::Network, Source::Hand), 0.08);
-        assert_eq!(stays(Source::Hand, Source::Network), 0.0);
-        let mut now = Instant::new(0.0);
-        now.seen = vec![seen(L::LeftHip, Source::Automatic)];
-        let own = Calibrated::new(&[now.clone()], &[&camera], 1.0);
-        assert_eq!(own.stays(&now), 0.0);
     }
 }

@@ -7,19 +7,23 @@ use nalgebra::{DMatrix, DVector, Vector2};
 use super::band::Factor;
 use super::block::{self, Column, ROWS, Real, add_diagonal};
 use super::claims::Calibrated;
-use super::skeleton::{self, Joints, N, SCALES, at};
-use super::{Linear, SolveError, Solver, State, halves, start, take_dots, terms};
+use super::lasting::{SHOD, lasting, shod};
+use super::skeleton::{self, N, SCALES, at};
+use super::{Linear, SolveError, Solver, State, halves, take_dots, terms};
 use crate::body::Landmark;
 use crate::camera::{Calibration, Camera};
 
 /// Unknowns of a camera: focal length, rotation, place.
 pub(super) const OF_CAMERA: usize = 7;
 
+/// Unknowns that are the dancer's own and the same at all instants: length scales, and how high the shoes are.
+pub(super) const OWN: usize = SCALES + SHOD.len();
+
 /// Uncertainties of some instants.
 pub(super) struct Sure {
     /// Covariance of each instant's coordinates, the pixels' part.
     pub own: Vec<Arc<DMatrix<f32>>>,
-    /// How coordinates follow the shared unknowns: length scales, then each camera's seven.
+    /// How coordinates follow the shared unknowns: the dancer's own, then each camera's seven.
     pub shared: Vec<Arc<DMatrix<f64>>>,
     /// Covariance of the shared unknowns.
     pub shared_covariance: DMatrix<f64>,
@@ -64,9 +68,7 @@ impl Solver<'_> {
             let now = &self.instants[t];
             let hips = skeleton::middle(&state.joints[t], Landmark::LeftHip, Landmark::RightHip);
             let mut covariance = calibrated.covariance(now, hips.xy(), &block);
-            let unsure = now.unsure.hypot(calibrated.stays(now));
-            if unsure > 0.0 {
-                let by = turned_upper(&state.joints[t]) * unsure;
+            for by in lasting(now, &state.joints[t], &self.given.cameras) {
                 covariance.ger(1.0, &by, &by, 1.0);
             }
             for doubt in &now.doubts {
@@ -82,20 +84,25 @@ impl Solver<'_> {
         let by_camera = self.by_camera(state, &factor, (&cross, &z, &scale_covariance));
         z.iter_mut().for_each(|z| halves::column(z));
         let of_cameras = OF_CAMERA * self.given.cameras.len();
-        let shared = (0..self.instants.len()).map(|t| {
-            DMatrix::from_fn(N, SCALES + of_cameras, |r, c| match c.checked_sub(SCALES) {
-                None => -z[t * SCALES + c][r],
-                Some(c) => by_camera[t * of_cameras + c][r],
+        let shared = self.instants.iter().enumerate().map(|(t, now)| {
+            let shod = shod(now, &state.joints[t], &self.given.cameras);
+            DMatrix::from_fn(N, OWN + of_cameras, |r, c| match c {
+                _ if c < SCALES => -z[t * SCALES + c][r],
+                _ if c < OWN => shod[c - SCALES][r],
+                _ => by_camera[t * of_cameras + c - OWN][r],
             })
         });
         let shared: Vec<_> = shared.map(Arc::new).collect();
-        let many = SCALES + OF_CAMERA * cameras.len();
+        let many = OWN + OF_CAMERA * cameras.len();
         let mut covariance = DMatrix::zeros(many, many);
+        for (k, sigma) in SHOD.into_iter().enumerate() {
+            covariance[(SCALES + k, SCALES + k)] = sigma * sigma;
+        }
         covariance
             .view_mut((0, 0), (SCALES, SCALES))
             .copy_from(&scale_covariance);
         for (i, c) in cameras.iter().enumerate() {
-            let first = SCALES + OF_CAMERA * i;
+            let first = OWN + OF_CAMERA * i;
             covariance
                 .view_mut((first, first), (OF_CAMERA, OF_CAMERA))
                 .copy_from(&c.covariance);
@@ -160,19 +167,4 @@ impl Solver<'_> {
         right.iter_mut().for_each(|r| halves::column(r));
         right
     }
-}
-
-/// How the coordinates change when all above the legs turns about the hips by a radian; the floor tells where the
-/// feet are.
-fn turned_upper(x: &Joints) -> DVector<f64> {
-    let (middle, _) = start::gist(x);
-    let mut by = DVector::zeros(N);
-    let legs = skeleton::LEGS.map(|[_, below @ ..]| below);
-    for l in Landmark::ALL {
-        if !legs.as_flattened().contains(&l) {
-            by[at(l)] = middle[1] - x[at(l) + 1];
-            by[at(l) + 1] = x[at(l)] - middle[0];
-        }
-    }
-    by
 }
