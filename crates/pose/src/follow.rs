@@ -177,6 +177,9 @@ const PICKED_WITHIN: f64 = 0.6;
 /// Who is chosen among the people of a picture at most.
 const CHOSEN_OF: usize = 6;
 
+/// Whoever goes less than this in half a second all the time, while the other one dances, only watches.
+const WATCHES: f64 = 0.011;
+
 /// Two dance where both are there together in this share of the pictures that show anybody who dances. Somebody alone is
 /// seen twice in 1.5 % of them at most; a couple that embraces all the time in 10 % and more.
 const SECOND: f64 = 0.05;
@@ -676,7 +679,8 @@ fn together(a: &Person, b: &Person) -> f64 {
     beyond(apart, TOGETHER) + beyond(taller, ALIKE_SIZE) + beyond(deeper, ONE_FLOOR)
 }
 
-/// Whether only one of the two who were chosen dances: both are there together too seldom. The one who dances then comes first in all pictures, by
+/// Whether only one of the two who were chosen dances: both are there together too seldom, or the other one keeps still
+/// all the time. The one who dances then comes first in all pictures, by
 /// whichever of the two names, and nobody comes second.
 fn one_only(crowds: &[Crowd], chosen: &mut [Choice], said: bool) -> bool {
     let any = chosen
@@ -685,11 +689,21 @@ fn one_only(crowds: &[Crowd], chosen: &mut [Choice], said: bool) -> bool {
         .count() as f64;
     let both = chosen.iter().filter(|c| c.iter().all(Option::is_some));
     let together = both.count() as f64;
-    if !said && together >= SECOND * any && together > 0.0 {
+    let stirs = [0, 1].map(|role| {
+        let of = |(c, crowd): (&Choice, &'_ Crowd)| Some((crowd.at, crowd.people[c[role]?]));
+        let sights: Vec<(f64, Person)> = chosen.iter().zip(crowds).filter_map(of).collect();
+        stirs(&sights.iter().map(|(at, p)| (*at, p)).collect::<Vec<_>>())
+    });
+    let watched = stirs[0].min(stirs[1]) < WATCHES && stirs[0].max(stirs[1]) > STIRS[1];
+    if !said && together >= SECOND * any && together > 0.0 && !watched {
         return false;
     }
     let seen = |role: usize| chosen.iter().filter(|c| c[role].is_some()).count();
-    let first = usize::from(seen(1) > seen(0));
+    let first = if watched {
+        usize::from(stirs[1] > stirs[0])
+    } else {
+        usize::from(seen(1) > seen(0))
+    };
     let mut last: Option<[f64; 2]> = None;
     for (c, crowd) in chosen.iter_mut().zip(crowds) {
         let hips = |k: usize| crowd.people[k].middle(point::HIPS);
