@@ -410,7 +410,7 @@ async fn an_upright_film_from_above_goes_from_upload_to_findings() -> anyhow::Re
     to_findings(&b, &house, &scenario).await?;
     // Nobody is told that no phone has such a lens, and the film fits its window.
     let said = b.text().await?;
-    anyhow::ensure!(!said.contains("lens"), "{said}");
+    anyhow::ensure!(!said.contains("No phone's lens"), "{said}");
     let shape = b
         .script(
             "const v = document.querySelector('video'); const r = v.getBoundingClientRect();

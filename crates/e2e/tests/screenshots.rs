@@ -1,5 +1,5 @@
 //! Pictures of every main view from the demo studio. Run by `make screenshots`; not part of the tests.
-//! UPRIGHT_URL uses a demo that is running already; UPRIGHT_VIEWS takes only the views named.
+//! UPRIGHT_SHOWN uses a demo that is running already; UPRIGHT_VIEWS takes only the views named.
 
 use std::path::PathBuf;
 use std::process::Stdio;
@@ -58,7 +58,7 @@ async fn demo(folder: &std::path::Path) -> anyhow::Result<(String, Child)> {
 async fn take_pictures() -> anyhow::Result<()> {
     let folder = tempfile::tempdir()?;
     let mut running = None;
-    let url = match std::env::var("UPRIGHT_URL") {
+    let url = match std::env::var("UPRIGHT_SHOWN") {
         Ok(url) => url,
         Err(_) => {
             let (url, child) = demo(folder.path()).await?;

@@ -82,9 +82,7 @@ export function PersonPage() {
           note={quantity(p.height, 'metres')}
           action={
             <>
-              <Button color="error" onClick={() => setErasing(true)}>
-                Erase…
-              </Button>
+              <Button onClick={() => setErasing(true)}>Erase…</Button>
               <Button variant="outlined" component={Link} to={`/progress/${p.id}`}>
                 Progress
               </Button>

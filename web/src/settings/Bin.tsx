@@ -49,11 +49,7 @@ export function Bin() {
                   >
                     Take back
                   </Button>
-                  <Button
-                    color="error"
-                    onClick={() => setErasing(t)}
-                    aria-label={`Erase ${name(t)}`}
-                  >
+                  <Button onClick={() => setErasing(t)} aria-label={`Erase ${name(t)}`}>
                     Erase now
                   </Button>
                 </Box>
