@@ -86,7 +86,7 @@ export function TakesPage() {
                     <TableCell>Film</TableCell>
                     <TableCell>Preparation</TableCell>
                     <TableCell>Review</TableCell>
-                    <TableCell padding="none" />
+                    <TableCell component="td" padding="none" />
                   </TableRow>
                 </TableHead>
                 <TableBody>
