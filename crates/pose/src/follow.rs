@@ -134,7 +134,7 @@ pub struct Followed {
     pub pairs: Vec<[Option<Person>; 2]>,
     /// Whether only one dances.
     pub alone: bool,
-    /// Most people who were in a picture beside the dancers, in a twentieth of the pictures or more.
+    /// Most people who were in a picture beside the dancers, in a tenth of the pictures or more.
     pub others: usize,
 }
 
@@ -534,8 +534,11 @@ pub fn follow(crowds: &[Crowd], said: &Said) -> Followed {
         .iter()
         .zip(&chosen)
         .map(|(crowd, c)| {
+            // Where a dancer is not told, somebody who is seen may be that one.
+            let told = c.iter().flatten().count();
             let seen = crowd.people.iter().filter(|p| !p.behind).count();
-            seen.saturating_sub(c.iter().flatten().count())
+            let all = told == if alone { 1 } else { 2 };
+            if all { seen.saturating_sub(told) } else { 0 }
         })
         .collect();
     beside.sort_unstable();
@@ -546,7 +549,7 @@ pub fn follow(crowds: &[Crowd], said: &Said) -> Followed {
             .map(|(crowd, c)| c.map(|k| k.map(|k| crowd.people[k])))
             .collect(),
         alone,
-        others: beside.get(beside.len() * 19 / 20).copied().unwrap_or(0),
+        others: beside.get(beside.len() * 9 / 10).copied().unwrap_or(0),
     }
 }
 

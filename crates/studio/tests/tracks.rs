@@ -771,9 +771,9 @@ fn claimed(p: &Performance, source: Source) -> [f64; 2] {
 fn feet_that_networks_found_are_claimed_more_carefully_than_a_detectors() {
     let p = dance("shag-basic", 3);
     let [detector, networks] = [Source::Automatic, Source::Network].map(|s| claimed(&p, s));
-    // The solution itself differs little, but that networks' hints are turned upright and the detector's are not.
+    // Shoes that are higher than ours are claimed of networks alone, whose hints are turned upright as well.
     let [foot, lean] = [0, 1].map(|k| networks[k] / detector[k]);
-    assert!((1.2..2.0).contains(&foot), "{detector:?} {networks:?}");
+    assert!((1.2..4.0).contains(&foot), "{detector:?} {networks:?}");
     assert!((0.85..1.1).contains(&lean), "{detector:?} {networks:?}");
 }
 
