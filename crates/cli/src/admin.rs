@@ -40,11 +40,11 @@ pub enum Admin {
 }
 
 /// A password that nobody has chosen.
-fn password() -> String {
+pub fn password() -> String {
     Uuid::new_v4().simple().to_string()[..16].to_owned()
 }
 
-fn hashed(password: &str) -> anyhow::Result<String> {
+pub fn hashed(password: &str) -> anyhow::Result<String> {
     hash_password(password).map_err(|p| anyhow::anyhow!(p.detail))
 }
 

@@ -16,7 +16,6 @@ use clap::{Args, Parser, Subcommand};
 use tokio::net::TcpListener;
 use upright_server::{App, DemoSignIn, Parts, Reach};
 use upright_store::{Blobs, NewAccount, Store};
-use uuid::Uuid;
 
 /// Practice video of a couple, measured.
 #[derive(Parser)]
@@ -229,9 +228,8 @@ async fn first_account(app: &App) -> anyhow::Result<()> {
     if app.store().has_studio().await? {
         return Ok(());
     }
-    let password = Uuid::new_v4().simple().to_string()[..16].to_owned();
-    let hash =
-        upright_server::auth::hash_password(&password).map_err(|p| anyhow::anyhow!(p.detail))?;
+    let password = admin::password();
+    let hash = admin::hashed(&password)?;
     let first = NewAccount {
         email: EMAIL,
         name: "Coach",

@@ -48,15 +48,13 @@ pub async fn prepare(app: &App, clip: &Clip, told: &Told) -> Result<(), Problem>
     let proxy_key = format!("proxy/{}.mp4", clip.id);
     app.blobs().put_file(&proxy_key, &proxy).await?;
     let store = app.store();
-    store
-        .clip_copied(
-            clip.id,
-            &proxy_key,
-            (size, focal),
-            times.start,
-            &times.times,
-        )
-        .await?;
+    let made = (size, focal);
+    let copied = store.clip_copied(clip.id, &proxy_key, made, times.start, &times.times);
+    if let Err(e) = copied.await {
+        // A clip that was erased meanwhile leaves no copy.
+        app.blobs().remove(&proxy_key).await?;
+        return Err(e.into());
+    }
     crate::review::renew(app, studio, clip.take_id).await?;
     if let Some(p) = practice.filter(|p| p.marked && clip.angle == 1) {
         mark(app, clip, &p, &times.times).await?;

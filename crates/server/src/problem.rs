@@ -118,11 +118,16 @@ impl Problem {
         )
     }
 
-    /// Too many failed sign-ins.
-    pub fn wait() -> Self {
-        let said = "Too many tries to sign in. Wait a quarter of an hour and try again.";
+    /// Too many failed sign-ins: to be tried again after so many seconds.
+    pub fn wait(seconds: u32) -> Self {
+        let long = if seconds > 60 {
+            "a quarter of an hour"
+        } else {
+            "a minute"
+        };
+        let said = format!("Too many tries to sign in. Wait {long} and try again.");
         Self {
-            retry_after: Some(900),
+            retry_after: Some(seconds),
             ..Self::new(
                 StatusCode::TOO_MANY_REQUESTS,
                 "wait",

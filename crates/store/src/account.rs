@@ -6,6 +6,9 @@ use uuid::Uuid;
 
 use crate::{Store, StoreError, StudioId};
 
+/// For how long tries count, seconds: a quarter of an hour.
+const WINDOW: u32 = 900;
+
 /// Tries of a name from one address after which it must wait, within a quarter of an hour.
 const MOST_OF_PAIR: i64 = 8;
 
@@ -182,8 +185,9 @@ impl Store {
         Ok(rows.into_iter().map(|r| r.0).collect())
     }
 
-    /// Counts a try to sign in before it is made, so that many at once are counted as well; false where it must wait.
-    pub async fn may_try(&self, name: &str, from: &str) -> Result<bool, StoreError> {
+    /// Counts a try to sign in before it is made, so that many at once are counted as well; or says for how many seconds
+    /// it must wait.
+    pub async fn count_try(&self, name: &str, from: &str) -> Result<Option<u32>, StoreError> {
         let name = name.to_lowercase();
         let who = [
             format!("pair:{name} {from}"),
@@ -208,17 +212,20 @@ impl Store {
             found.map_or((0, f64::INFINITY), |c| (c.1, c.2))
         };
         let (named, ago) = of(1);
-        let over = (named - MOST_OF_NAME).clamp(0, 16) as i32;
-        let slow = over > 0 && ago < f64::from(2.0_f32.powi(over)).min(LONGEST);
-        if of(0).0 >= MOST_OF_PAIR || of(2).0 >= MOST_FROM || slow {
-            return Ok(false);
+        let over = (named - MOST_OF_NAME).clamp(0, 16) as u32;
+        let left = f64::from(1_u32 << over).min(LONGEST) - ago;
+        if of(0).0 >= MOST_OF_PAIR || of(2).0 >= MOST_FROM {
+            return Ok(Some(WINDOW));
+        }
+        if over > 0 && left > 0.0 {
+            return Ok(Some(left.ceil() as u32));
         }
         sqlx::query("insert into sign_in_failure (who) select unnest($1::text[])")
             .bind(&who)
             .execute(&mut *tx)
             .await?;
         tx.commit().await?;
-        Ok(true)
+        Ok(None)
     }
 
     /// Forgets the tries of a name that has signed in: all of its own, and one of its address's.

@@ -79,6 +79,13 @@ async fn erase_takes(
     .bind(takes)
     .fetch_all(&mut *tx)
     .await?;
+    let pieces: Vec<String> = sqlx::query_scalar(
+        "select unnest(pieces) from upload where studio_id = $1 and take_id = any($2)",
+    )
+    .bind(studio.0)
+    .bind(takes)
+    .fetch_all(&mut *tx)
+    .await?;
     for table in ["practice_report", "look", "correction_change"] {
         // The names are the three above.
         let sql = format!("delete from {table} where studio_id = $1 and correction_id = any($2)");
@@ -123,6 +130,7 @@ async fn erase_takes(
         .into_iter()
         .flat_map(|(o, p)| [o, p])
         .flatten()
+        .chain(pieces)
         .collect();
     keys.sort();
     keys.dedup();

@@ -224,8 +224,12 @@ impl Store {
         .bind(frame_times)
         .bind(full_frame_focal)
         .execute(&self.pool)
-        .await?;
-        Ok(())
+        .await
+        .map_err(StoreError::from)
+        .and_then(|done| match done.rows_affected() {
+            0 => Err(StoreError::NotFound),
+            _ => Ok(()),
+        })
     }
 
     /// The clip can be played.

@@ -79,8 +79,8 @@ pub async fn sign_in(
     let from = app.reach().client(from.ip(), &headers).to_string();
     // The turn comes first: a try that nobody had time for is none.
     let turn = Turn::wait().await?;
-    if !app.store().may_try(&name, &from).await? {
-        return Err(Problem::wait());
+    if let Some(seconds) = app.store().count_try(&name, &from).await? {
+        return Err(Problem::wait(seconds));
     }
     let credentials = Credentials {
         email: given.email,
@@ -126,8 +126,8 @@ pub async fn change_password(
     let user = auth.user.clone().ok_or_else(Problem::sign_in)?;
     let from = app.reach().client(from.ip(), &headers).to_string();
     let turn = Turn::wait().await?;
-    if !app.store().may_try(&user.0.email, &from).await? {
-        return Err(Problem::wait());
+    if let Some(seconds) = app.store().count_try(&user.0.email, &from).await? {
+        return Err(Problem::wait(seconds));
     }
     let known = user.0.password_hash.clone();
     let hash = apart(move || {

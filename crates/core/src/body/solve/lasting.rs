@@ -123,7 +123,7 @@ pub(super) fn shod(now: &Instant, x: &Joints, cameras: &[&Camera]) -> [DVector<f
     if !by_networks(now, feet.as_flattened()) {
         return by;
     }
-    for (heel, toe) in feet.map(|[heel, toe]| (heel, toe)) {
+    for [heel, toe] in feet {
         for (l, moves) in [(heel, &[0, 1][..]), (toe, &[0])] {
             let ray = skeleton::p(x, l) - camera.position.coords;
             let far = ray.xy().norm() / ray.z.abs().max(0.1);
