@@ -34,10 +34,10 @@ export function EraseDialog({
         {(w) => (
           <Typography sx={{ mb: 1 }}>
             The name, {plural(w.takes, 'take')} with their films and landmarks,{' '}
-            {plural(w.corrections, 'correction')} and the private addresses go for good. So{' '}
-            {w.of_partners === 1 ? 'does' : 'do'} {plural(w.of_partners, 'correction')} of partners
-            from the same takes. This cannot be undone; export the studio first if somebody still
-            needs it.
+            {plural(w.corrections, 'correction')} and the private addresses go for good
+            {w.of_partners > 0 &&
+              `, and so ${w.of_partners === 1 ? 'does' : 'do'} ${plural(w.of_partners, 'correction')} of partners from the same takes`}
+            . This cannot be undone; export the studio first if somebody still needs it.
           </Typography>
         )}
       </Loaded>

@@ -69,8 +69,10 @@ export function Bin() {
           onClose={() => setErasing(null)}
         >
           <Typography>
-            {name(erasing)}: its films, landmarks and marks go, and{' '}
-            {plural(erasing.corrections, 'correction')} with their looks. This cannot be undone.
+            {name(erasing)}: its films, landmarks and marks go
+            {erasing.corrections > 0 &&
+              `, and ${plural(erasing.corrections, 'correction')} with their looks`}
+            . This cannot be undone.
           </Typography>
         </FormDialog>
       )}
